@@ -1,0 +1,52 @@
+"""Odd Seam: turns meshes without CAD into meshes that a solver accepts.
+
+Functions are loaded on first use, so that importing this package costs nothing.
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
+
+from oddseam._version import VERSION as __version__
+
+if TYPE_CHECKING:
+    from oddseam.accounts import Account, Entry
+    from oddseam.errors import FormatError, MeshError, OddSeamError, PickError, Refusal
+    from oddseam.findings import Finding, Limits, Survey, survey
+    from oddseam.formats import Written, as_written, read_mesh, write_mesh
+    from oddseam.mending import mend
+    from oddseam.model import Creases, Elements, Groups, Material, Mesh, Part, Patch, Patches
+    from oddseam.model.proof import Proof, prove
+    from oddseam.model.properties import assign_property
+    from oddseam.pictures import draw
+    from oddseam.remeshing import remesh
+
+_HOME = {
+    "Account": "accounts", "Entry": "accounts",
+    "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
+    "PickError": "errors", "Refusal": "errors",
+    "Finding": "findings", "Limits": "findings", "Survey": "findings", "survey": "findings",
+    "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
+    "mend": "mending",
+    "Creases": "model", "Elements": "model", "Groups": "model", "Material": "model", "Mesh": "model",
+    "Part": "model", "Patch": "model", "Patches": "model",
+    "Proof": "model.proof", "prove": "model.proof",
+    "assign_property": "model.properties",
+    "draw": "pictures",
+    "remesh": "remeshing",
+}  # fmt: skip
+
+__all__ = [*_HOME, "__version__"]  # noqa: PLE0604
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOME:
+        raise AttributeError(f"module 'oddseam' has no attribute {name!r}")
+    value = getattr(importlib.import_module(f"oddseam.{_HOME[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

@@ -1,0 +1,78 @@
+"""The decorator that turns a working function into a recorded operation."""
+
+from __future__ import annotations
+
+import functools
+import inspect
+import logging
+import time
+from collections.abc import Callable
+from typing import Any, Protocol, TypeVar
+
+from oddseam import _version
+from oddseam.accounts.entry import Account, Entry, Outcome
+
+logger = logging.getLogger(__name__)
+
+
+class Recordable(Protocol):
+    """What the decorator needs to know of a mesh."""
+
+    @property
+    def account(self) -> Account: ...
+
+    @property
+    def digest(self) -> str: ...
+
+    @property
+    def counts(self) -> dict[str, int]: ...
+
+    def with_account(self, account: Account) -> Any: ...
+
+
+M = TypeVar("M", bound=Recordable)
+
+#: Arguments that steer a run without shaping its result; they are not settings.
+_UNRECORDED = frozenset({"progress"})
+
+
+def recorded(operation: str) -> Callable[[Callable[..., tuple[M, Outcome]]], Callable[..., M]]:
+    """Record a function of a mesh as an operation.
+
+    The function takes a mesh first and keyword settings of plain values, and returns the
+    new mesh and an :class:`Outcome`; the decorated one returns the mesh alone, whose account
+    holds one more :class:`Entry`.
+    """
+
+    def decorate(function: Callable[..., tuple[M, Outcome]]) -> Callable[..., M]:
+        signature = inspect.signature(function)
+
+        @functools.wraps(function)
+        def run(mesh: M, *args: Any, **kwargs: Any) -> M:
+            bound = signature.bind(mesh, *args, **kwargs)
+            bound.apply_defaults()
+            settings = {
+                name: value
+                for name, value in list(bound.arguments.items())[1:]
+                if name not in _UNRECORDED
+            }
+            start = time.perf_counter()
+            result, outcome = function(mesh, *args, **kwargs)
+            entry = Entry(
+                operation=operation,
+                settings=settings,
+                inputs=(mesh.digest,),
+                output=result.digest,
+                before=mesh.counts,
+                after=result.counts,
+                outcome=outcome,
+                version=_version.VERSION,
+                seconds=time.perf_counter() - start,
+            )
+            logger.info("%s: %s -> %s in %.2f s", operation, entry.before, entry.after, entry.seconds)
+            recorded_mesh: M = result.with_account(mesh.account.with_entry(entry))
+            return recorded_mesh
+
+        return run
+
+    return decorate

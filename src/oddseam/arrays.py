@@ -1,0 +1,58 @@
+"""Arrays that cannot be changed by accident, and checks that name the index at fault."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import DTypeLike, NDArray
+
+from oddseam.errors import MeshError
+
+Array = NDArray[Any]
+
+
+def locked(values: Any, dtype: DTypeLike, shape: tuple[int, ...], what: str) -> Array:
+    """A read-only contiguous array of this type; -1 in ``shape`` leaves a length free.
+
+    A float array is not accepted where whole numbers are wanted, and a number that does not
+    fit the type is refused, never wrapped.  Memory is shared when nothing has to be
+    converted and the array is already read-only.
+    """
+    array = np.asarray(values)
+    wanted = np.dtype(dtype)
+    if array.size == 0:
+        array = np.zeros(tuple(0 if n < 0 else n for n in shape), wanted)
+    if array.ndim != len(shape) or any(w >= 0 and w != n for w, n in zip(shape, array.shape, strict=True)):
+        wish = " x ".join("n" if n < 0 else str(n) for n in shape)
+        raise MeshError(f"{what}: an array of shape {wish} is wanted, not {array.shape}")
+    if wanted.kind == "i":
+        if array.dtype.kind not in "iu":
+            raise MeshError(f"{what}: whole numbers are wanted, not {array.dtype}")
+        span = np.iinfo(wanted)
+        if array.size and (array.max() > span.max or array.min() < span.min):
+            raise MeshError(f"{what}: a number does not fit into {wanted}")
+    if array.dtype == wanted and array.flags.c_contiguous and not array.flags.writeable:
+        return array
+    array = np.array(array, wanted, order="C", copy=True)
+    array.flags.writeable = False
+    return array
+
+
+def check_index(index: Array, size: int, what: str, of: str) -> None:
+    """Every entry of ``index`` (rows of it are things) lies in [0, size)."""
+    if index.size == 0 or (index.min() >= 0 and index.max() < size):
+        return
+    row = int(np.flatnonzero(((index < 0) | (index >= size)).reshape(len(index), -1).any(axis=1))[0])
+    raise MeshError(f"{what} {row} refers to {of} {index[row].tolist()}, but there are {size}")
+
+
+def check_unique(ids: Array, what: str) -> None:
+    """No id twice."""
+    if len(ids) < 2 or (np.diff(ids) > 0).all():
+        return
+    order = np.argsort(ids, kind="stable")
+    again = np.flatnonzero(np.diff(ids[order]) == 0)
+    if len(again):
+        first, second = sorted(order[again[0] : again[0] + 2].tolist())
+        raise MeshError(f"{what} {second} has id {ids[second]}, which {what} {first} has already")

@@ -1,0 +1,7 @@
+"""Survey: defects and quality, with places and advice."""
+
+from oddseam.findings.finding import Finding, Place
+from oddseam.findings.limits import Limits
+from oddseam.findings.survey import Survey, survey
+
+__all__ = ["Finding", "Limits", "Place", "Survey", "survey"]

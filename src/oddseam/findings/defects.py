@@ -1,0 +1,176 @@
+"""The defect classes, each a function from a mesh to a finding or ``None``.
+
+Counts are exact: degenerate facets by exact collinearity, the others by node identity.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.findings.finding import MOST_PLACES, Finding, Place, gathered, places_of, point_of
+from oddseam.findings.limits import Limits
+from oddseam.geometry.welding import weld_exact
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+
+
+def _edge_finding(mesh: Mesh, which: Array, kind: str, severity: str, message: str, advice: str) -> Finding | None:
+    edges = mesh.connectivity.edges[which]
+    if not len(edges):
+        return None
+    places, n = gathered(mesh.nodes, edges, mesh.node_ids[edges])  # type: ignore[index]
+    return Finding(kind, severity, len(edges), "edges (node ids)", message, advice, places, n)
+
+
+def free_edges(mesh: Mesh, limits: Limits) -> Finding | None:
+    """Free edges, a place for each rim, the smallest rims first: they are the damage."""
+    c = mesh.connectivity
+    count, size, centre = c.measure_rims(mesh.nodes)
+    if not len(count):
+        return None
+    small = size <= limits.rim * mesh.diagonal
+    order = np.lexsort((size, ~small))[:MOST_PLACES]
+    places = tuple(Place(point_of(centre[r]), float(size[r]), int(count[r]), ()) for r in order.tolist())
+    message = (
+        f"{len(count):,} rim(s): {int(small.sum()):,} small (up to {limits.rim * mesh.diagonal:.4g} across), "
+        f"{int((~small).sum()):,} larger; the largest is {size.max():.4g} across"
+    )
+    advice = "Mend fills the small rims; mend with close 'all' or a diameter fills larger ones."
+    severity = "fault" if small.any() else "warning"
+    return Finding("free edges", severity, int(count.sum()), "edges", message, advice, places, len(count))
+
+
+def nonmanifold_edges(mesh: Mesh) -> Finding | None:
+    """Edges with three faces and more."""
+    c = mesh.connectivity
+    most = int(c.face_count.max()) if len(c.face_count) else 0
+    return _edge_finding(
+        mesh, np.flatnonzero(c.is_nonmanifold), "non-manifold edges", "fault",
+        f"three faces or more meet in an edge (at most {most})",
+        "Not mended yet; T-joints of shells are meant to be so, fins and inner walls of a solid are not.",
+    )  # fmt: skip
+
+
+def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
+    """Nodes with several fans, or on a non-manifold edge."""
+    nodes = mesh.connectivity.nonmanifold_nodes
+    if not len(nodes):
+        return None
+    places, n = gathered(mesh.nodes, np.column_stack([nodes, nodes]), mesh.node_ids[nodes])  # type: ignore[index]
+    on_edge = np.isin(nodes, mesh.connectivity.edges[mesh.connectivity.is_nonmanifold])
+    message = f"{int((~on_edge).sum()):,} where surfaces touch in a point only, {int(on_edge.sum()):,} on non-manifold edges"
+    advice = "Not mended yet; look at the places."
+    return Finding("non-manifold nodes", "fault", len(nodes), "nodes (node ids)", message, advice, places, n)
+
+
+def duplicate_facets(mesh: Mesh) -> Finding | None:
+    """Facets on the same three nodes as an earlier one."""
+    t = mesh.triangulation
+    rows = mesh.duplicate_triangles
+    if not len(rows):
+        return None
+    places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
+    message = "facets on the same three nodes as another one"
+    return Finding("duplicate facets", "fault", len(rows), "facets (element ids)", message,
+                   "Mend drops them and keeps the first.", places, n)  # fmt: skip
+
+
+def degenerate_facets(mesh: Mesh) -> Finding | None:
+    """Facets with exactly collinear corners."""
+    t = mesh.triangulation
+    rows = mesh.degenerate_triangles
+    if not len(rows):
+        return None
+    places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
+    message = "facets whose corners lie in a line or coincide, so that they have no normal"
+    return Finding("degenerate facets", "fault", len(rows), "facets (element ids)", message,
+                   "Mend takes them out and joins their neighbours.", places, n)  # fmt: skip
+
+
+def coincident_nodes(mesh: Mesh) -> Finding | None:
+    """Nodes at exactly the same coordinates as another one."""
+    first, index = weld_exact(mesh.nodes)
+    extra = np.setdiff1d(np.arange(mesh.n_nodes), first)
+    if not len(extra):
+        return None
+    pairs = np.column_stack([first[index[extra]], extra])
+    places, n = gathered(mesh.nodes, pairs, mesh.node_ids[pairs])  # type: ignore[index]
+    message = "nodes at exactly the same place as another one; what meets there is not joined"
+    return Finding("coincident nodes", "warning", len(extra), "nodes (pairs of node ids)", message,
+                   "Converting to STL and back joins them; in a shell deck they may be meant.", places, n)  # fmt: skip
+
+
+def misoriented(mesh: Mesh) -> Finding | None:
+    """Edges whose two faces disagree about which side is out, a place for each minority region."""
+    c = mesh.connectivity
+    wrong = ~c.pair_agrees
+    if not wrong.any():
+        return None
+    good = c.pairs[~wrong]
+    n, region = label_components(len(mesh.faces), c.face[good[:, 0]], c.face[good[:, 1]])
+    touched = np.unique(region[c.face[c.pairs[wrong]]])
+    size = np.bincount(region, minlength=n)
+    piece_of = np.full(n, -1)
+    piece_of[region] = c.piece
+    largest: dict[int, int] = {}
+    for r in touched.tolist():
+        p = int(piece_of[r])
+        if p not in largest or size[r] > size[largest[p]]:
+            largest[p] = r
+    minority = np.setdiff1d(touched, list(largest.values()))
+    member = np.flatnonzero(np.isin(region, minority))
+    corners = mesh.nodes[mesh.faces.node[mesh.faces.first[member]]][:, None]
+    dense = np.searchsorted(minority, region[member])
+    places, _ = places_of(corners, dense, len(minority), mesh.element_ids[mesh.faces.element[member]])
+    message = f"{len(minority):,} region(s) with {len(member):,} facets look the other way than their surroundings"
+    return Finding("misoriented edges", "fault", int(wrong.sum()), "edges (element ids of the regions)", message,
+                   "Mend turns the smaller side.", places, len(minority))  # fmt: skip
+
+
+def inward(mesh: Mesh) -> Finding | None:
+    """Closed pieces that look inward."""
+    pieces = mesh.pieces.inward
+    if not len(pieces):
+        return None
+    places = _piece_places(mesh, pieces)
+    return Finding("inside-out pieces", "fault", len(pieces), "pieces (element ids)",
+                   "closed pieces whose facets look inward", "Mend turns them.", places, len(pieces))  # fmt: skip
+
+
+def crumbs(mesh: Mesh, limits: Limits) -> Finding | None:
+    """Floating pieces far smaller than the whole."""
+    pieces = crumb_pieces(mesh, limits.crumb * mesh.diagonal)
+    if not len(pieces):
+        return None
+    places = _piece_places(mesh, pieces)
+    message = f"floating pieces less than {limits.crumb * mesh.diagonal:.4g} across"
+    return Finding("crumbs", "warning", len(pieces), "pieces (element ids)", message,
+                   "Mend drops and lists them; set the size with 'crumbs'.", places, len(pieces))  # fmt: skip
+
+
+def crumb_pieces(mesh: Mesh, size: float) -> Array:
+    """Pieces with a box diagonal below ``size`` that share no node with another piece."""
+    extent = mesh.pieces.extent
+    small = np.flatnonzero(extent < size)
+    if not len(small) or len(small) == len(extent):
+        return np.zeros(0, np.int64)
+    c = mesh.connectivity
+    sound = c.piece[c.face] >= 0
+    pairs = np.unique(np.column_stack([mesh.faces.node[sound], c.piece[c.face[sound]]]), axis=0)
+    shared = np.bincount(pairs[:, 0], minlength=mesh.n_nodes)[pairs[:, 0]] > 1
+    return np.setdiff1d(small, pairs[shared, 1])
+
+
+def _piece_places(mesh: Mesh, pieces: Array) -> tuple[Place, ...]:
+    t, piece = mesh.triangulation, mesh.pieces.of_triangle
+    rows = np.flatnonzero(np.isin(piece, pieces))
+    dense = np.searchsorted(pieces, piece[rows])
+    ids = mesh.element_ids[t.element[rows]]
+    return places_of(mesh.nodes[t.triangles[rows]], dense, len(pieces), ids)[0]
+
+
+def not_examined() -> Finding:
+    """What a survey does not look at yet, said plainly."""
+    return Finding("crossing facets", "note", 0, "pairs", "not examined yet: facets that cross one another are not looked for",
+                   "Do not take a survey without faults as proof that nothing crosses.")  # fmt: skip

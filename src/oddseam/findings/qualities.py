@@ -1,0 +1,101 @@
+"""Element quality: distribution, limits, and the worst few of every measure."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.findings.finding import Finding, gathered
+from oddseam.findings.limits import Limits
+from oddseam.geometry.quality import MEASURES, MORE_IS_WORSE, quality
+from oddseam.model import KINDS, Mesh
+
+#: So many of the worst elements are named.
+WORST = 5
+
+
+@dataclass(frozen=True)
+class QualityRow:
+    """One measure over all elements of one kind.
+
+    ``worst_ids`` are the ids of the worst elements, the worst first; ``beyond`` counts the
+    elements beyond the limit.
+    """
+
+    kind: str
+    measure: str
+    count: int
+    minimum: float
+    p05: float
+    median: float
+    p95: float
+    maximum: float
+    limit: float
+    beyond: int
+    worst_ids: tuple[int, ...]
+    worst_values: tuple[float, ...]
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain values; an infinite one becomes ``None``."""
+        plain = asdict(self)
+        plain["worst_values"] = [_finite(v) for v in self.worst_values]
+        return {k: _finite(v) if isinstance(v, float) else v for k, v in plain.items()}
+
+
+def _finite(value: float) -> float | None:
+    return value if np.isfinite(value) else None
+
+
+def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
+    """For each shell kind: element indices, and the measures of each element."""
+    found, at = {}, 0
+    for name, block in mesh.elements.items():
+        kind = KINDS[name]
+        if kind.dimension == 2:
+            corners = mesh.nodes[block.connectivity[:, : kind.corners]]
+            found[name] = (np.arange(at, at + len(block)), quality(corners))
+        at += len(block)
+    return found
+
+
+def beyond_limit(measure: str, values: Array, limit: float) -> Array:
+    """(m,) bool: which values are worse than the limit."""
+    worse: Array = values > limit if measure in MORE_IS_WORSE else values < limit
+    return worse
+
+
+def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding | None]:
+    """The table, and a finding for the elements that are beyond any limit."""
+    rows, bad = [], []
+    for kind, (index, measures) in element_quality(mesh).items():
+        worse = np.zeros(len(index), bool)
+        for measure in MEASURES:
+            values, limit = measures[measure], float(getattr(limits, measure))
+            over = beyond_limit(measure, values, limit)
+            worse |= over
+            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
+            few = np.argpartition(sign * values, min(WORST, len(values) - 1))[:WORST]
+            few = few[np.argsort(sign * values[few], kind="stable")]
+            ranked = np.sort(values)
+            at = [ranked[round(q * (len(ranked) - 1))] for q in (0.0, 0.05, 0.5, 0.95, 1.0)]
+            rows.append(
+                QualityRow(
+                    kind, measure, len(values), *(float(v) for v in at), limit, int(over.sum()),
+                    tuple(mesh.element_ids[index[few]].tolist()), tuple(values[few].tolist()),
+                )
+            )  # fmt: skip
+        bad.append(index[worse])
+    poor = np.concatenate(bad) if bad else np.zeros(0, np.int64)
+    if not len(poor):
+        return rows, None
+    t = mesh.triangulation
+    of = np.flatnonzero(np.isin(t.element, poor))
+    places, n = gathered(mesh.nodes, t.triangles[of], mesh.element_ids[t.element[of]])
+    share = len(poor) / max(sum(len(i) for i, _ in element_quality(mesh).values()), 1)
+    return rows, Finding(
+        "poor elements", "warning", len(poor), "elements (element ids)",
+        f"{share:.1%} of the elements are beyond a quality limit", "Remesh makes even elements.", places, n,
+    )  # fmt: skip

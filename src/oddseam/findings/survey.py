@@ -1,0 +1,156 @@
+"""The survey: look for defects, judge quality, say where and what would help."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from oddseam.findings import defects
+from oddseam.findings.finding import SEVERITIES, Finding
+from oddseam.findings.limits import Limits
+from oddseam.findings.qualities import QualityRow, quality_rows
+from oddseam.model import Mesh
+from oddseam.model.proof import Proof, prove
+from oddseam.progress import Progress, silent
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What a survey found.
+
+    Attributes
+    ----------
+    findings : tuple of Finding
+        The most severe first.
+    quality : tuple of QualityRow
+    proof : Proof
+    summary : dict
+        Counts, unit, box and area.
+    """
+
+    findings: tuple[Finding, ...]
+    quality: tuple[QualityRow, ...]
+    proof: Proof
+    summary: dict[str, Any]
+
+    @property
+    def n_faults(self) -> int:
+        """Number of findings that would stop a solver."""
+        return sum(finding.severity == "fault" for finding in self.findings)
+
+    def finding(self, kind: str) -> Finding | None:
+        """The finding of that kind, if there is one."""
+        return next((finding for finding in self.findings if finding.kind == kind), None)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain values, ready for JSON."""
+        return {
+            "summary": self.summary,
+            "findings": [finding.to_dict() for finding in self.findings],
+            "quality": [row.to_dict() for row in self.quality],
+            "proof": {
+                **vars(self.proof),
+                "closed": self.proof.is_closed,
+                "manifold": self.proof.is_manifold,
+                "oriented": self.proof.is_oriented,
+            },
+        }
+
+    def findings_frame(self) -> pd.DataFrame:
+        """The findings as a table, one row each."""
+        import pandas as pd
+
+        columns = ["kind", "severity", "count", "of", "n_places", "message", "advice"]
+        return pd.DataFrame([{c: getattr(f, c) for c in columns} for f in self.findings], columns=columns)
+
+    def places_frame(self) -> pd.DataFrame:
+        """Every place kept, one row each."""
+        import pandas as pd
+
+        rows = [
+            {"kind": f.kind, "x": p.centre[0], "y": p.centre[1], "z": p.centre[2], "size": p.size,
+             "count": p.count, "ids": p.ids}
+            for f in self.findings for p in f.places
+        ]  # fmt: skip
+        return pd.DataFrame(rows, columns=["kind", "x", "y", "z", "size", "count", "ids"])
+
+    def quality_frame(self) -> pd.DataFrame:
+        """The quality table, one row for each measure of each kind."""
+        import pandas as pd
+
+        return pd.DataFrame([vars(row) for row in self.quality])
+
+
+def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = silent) -> Survey:
+    """Look for defects and judge the quality of the surface of a mesh.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    limits : Limits, optional
+        What counts as poor, small or a crumb.
+    progress : callable, optional
+
+    Returns
+    -------
+    Survey
+
+    Notes
+    -----
+    O(n log n) in the number of facets.  Crossing facets are not examined yet.
+    """
+    limits = limits or Limits()
+    found: list[Finding | None] = []
+    if len(mesh.faces):
+        progress("joining edges", 0.0)
+        found.append(defects.free_edges(mesh, limits))
+        found.append(defects.nonmanifold_edges(mesh))
+        progress("walking round nodes", 0.25)
+        found.append(defects.nonmanifold_nodes(mesh))
+        found.append(defects.misoriented(mesh))
+        found.append(defects.inward(mesh))
+        progress("comparing facets", 0.5)
+        found.append(defects.duplicate_facets(mesh))
+        found.append(defects.degenerate_facets(mesh))
+        found.append(defects.coincident_nodes(mesh))
+        found.append(defects.crumbs(mesh, limits))
+    progress("measuring quality", 0.75)
+    rows, poor = quality_rows(mesh, limits)
+    found += [poor, _not_interpreted(mesh), defects.not_examined()]
+    findings = sorted((f for f in found if f is not None), key=lambda f: SEVERITIES.index(f.severity))
+    progress("proving", 0.9)
+    proof = prove(mesh)
+    progress("done", 1.0)
+    return Survey(tuple(findings), tuple(rows), proof, _summary(mesh, proof))
+
+
+def _not_interpreted(mesh: Mesh) -> Finding | None:
+    carried = dict(mesh.source.carried) if mesh.source is not None else {}
+    if not carried:
+        return None
+    what = ", ".join(f"{name} ({count:,})" for name, count in carried.items())
+    return Finding("carried, not interpreted", "note", sum(carried.values()), "items",
+                   what, "They are written back as they stood where the format can hold them.")  # fmt: skip
+
+
+def _summary(mesh: Mesh, proof: Proof) -> dict[str, Any]:
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    edges = mesh.connectivity.edges
+    length = np.linalg.norm(mesh.nodes[edges[:, 1]] - mesh.nodes[edges[:, 0]], axis=1)
+    return {
+        "counts": mesh.counts,
+        "parts": [part.name for part in mesh.parts],
+        "unit": mesh.unit,
+        "box": [mesh.box[0].tolist(), mesh.box[1].tolist()],
+        "diagonal": mesh.diagonal,
+        "pieces": mesh.connectivity.n_pieces,
+        "area": float(area.sum()),
+        "volume": proof.volume,
+        "edge_length": None if not len(length) else [float(length.min()), float(np.median(length)), float(length.max())],
+    }

@@ -1,0 +1,63 @@
+"""Opening files without surprises, and writing them whole or not at all."""
+
+from __future__ import annotations
+
+import mmap
+import os
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import BinaryIO
+
+from oddseam.errors import FormatError
+
+#: The bytes of a file: a memory map, or bytes.
+Data = mmap.mmap | bytes
+
+
+@contextmanager
+def opened(path: Path) -> Iterator[Data]:
+    """The bytes of a file, mapped into memory; an empty file is refused."""
+    try:
+        with path.open("rb") as file:
+            size = os.fstat(file.fileno()).st_size
+            if not path.is_file():
+                raise FormatError(str(path), "not a regular file")
+            if size == 0:
+                raise FormatError(str(path), "the file is empty")
+            data = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+    except OSError as error:
+        raise FormatError(str(path), _reason(error)) from error
+    try:
+        yield data
+    finally:
+        with suppress(BufferError):  # an array in a traceback may still look at it
+            data.close()
+
+
+def write_whole(path: Path, fill: Callable[[BinaryIO], None]) -> None:
+    """Write a file through a temporary one beside it, so that the old one stays whole."""
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+    except OSError as error:
+        raise FormatError(str(path), f"cannot be written: {_reason(error)}") from error
+    try:
+        with os.fdopen(handle, "wb") as file:
+            fill(file)
+            file.flush()
+            os.fsync(file.fileno())
+        mask = os.umask(0)
+        os.umask(mask)
+        os.chmod(name, 0o666 & ~mask)
+        os.replace(name, path)
+    except BaseException as error:
+        with suppress(OSError):
+            os.unlink(name)
+        if isinstance(error, OSError):
+            raise FormatError(str(path), f"cannot be written: {_reason(error)}") from error
+        raise
+
+
+def _reason(error: OSError) -> str:
+    return (error.strerror or str(error)).lower()

@@ -1,0 +1,26 @@
+"""NASTRAN bulk data, the public deck format.
+
+GRID, CTRIA3, CQUAD4, PSHELL, MAT1 and the coordinate frames are interpreted; every other line
+is carried and written back as it stood.  Identifiers are kept.
+"""
+
+from __future__ import annotations
+
+import re
+
+from oddseam.formats.files import Data
+from oddseam.formats.nastran.reader import read
+from oddseam.formats.nastran.writer import rounded, write
+
+__all__ = ["read", "recognises", "rounded", "write"]
+
+_SIGNS = re.compile(
+    rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|C(TRIA3|QUAD4|TETRA|HEXA|PENTA|BAR|BEAM)[ ,\t*])",
+    re.IGNORECASE | re.MULTILINE,
+)
+
+
+def recognises(data: Data) -> bool:
+    """A text in whose first quarter megabyte a line begins like one of a deck."""
+    head = data[: 1 << 18]
+    return b"\0" not in head and _SIGNS.search(head) is not None

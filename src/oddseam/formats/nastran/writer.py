@@ -1,0 +1,273 @@
+"""Writing of a deck: what did not change goes back byte for byte."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import FormatError, Refusal
+from oddseam.formats.files import write_whole
+from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card, real_text
+from oddseam.formats.nastran.frames import Frame, to_basic
+from oddseam.formats.nastran.reader import SHELLS
+from oddseam.model import Material, Mesh, Part
+from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
+
+_CARD_OF = {kind: card for card, (kind, _) in SHELLS.items()}
+
+
+def _held_records(mesh: Mesh) -> Records | None:
+    return mesh.source.records if mesh.source is not None and mesh.source.format == "nastran" else None
+
+
+def _frames(records: Records) -> dict[int, Frame]:
+    table = zip(records.frame_id.tolist(), records.frame_kind.tolist(), records.frame_axes, strict=True)
+    return {number: Frame(kind, axes[0], axes[1:]) for number, kind, axes in table}
+
+
+def _changed_nodes(mesh: Mesh) -> Array:
+    """(n,) bool: nodes that have no record, or are not where their record says."""
+    changed = np.ones(mesh.n_nodes, bool)
+    records = _held_records(mesh)
+    if records is not None:
+        ids = records.key[records.role == NODE]
+        order = np.argsort(ids)
+        at = np.searchsorted(ids[order], mesh.node_ids).clip(0, max(len(ids) - 1, 0))
+        if len(ids):
+            row = order[at]
+            as_read = to_basic(records.node_given, records.node_frame, _frames(records))
+            changed = (ids[row] != mesh.node_ids) | (as_read[row] != mesh.nodes).any(axis=1)
+    return changed
+
+
+def rounded(mesh: Mesh) -> Mesh:
+    """The mesh with the coordinates that the cards hold: sixteen characters each."""
+    import dataclasses
+
+    changed = np.flatnonzero(_changed_nodes(mesh))
+    nodes = mesh.nodes.copy()
+    for row in changed.tolist():
+        nodes[row] = [float(real_text(x, 16)) for x in mesh.nodes[row].tolist()]
+    same = bool((nodes == mesh.nodes).all())
+    return mesh if same else dataclasses.replace(mesh, nodes=nodes)
+
+
+# ---------------------------------------------------------------------- cards
+
+
+def _grid(number: int, frame: int, xyz: list[float]) -> str:
+    fields = [str(number), str(frame) if frame else "", *(real_text(x, 16) for x in xyz)]
+    return card_text("GRID", fields, LARGE)
+
+
+def _element(kind: str, number: int, pid: int, nodes: list[int]) -> str:
+    return card_text(_CARD_OF[kind], [str(number), str(pid), *map(str, nodes)], SMALL)
+
+
+def _pshell(part: Part) -> str:
+    material = part.material
+    assert material is not None and part.thickness is not None
+    mid = str(material.id)
+    return card_text("PSHELL", [str(part.id), mid, real_text(part.thickness, 8), mid, "", mid], SMALL)
+
+
+def _mat1(material: Material) -> str:
+    values = (material.young, None, material.poisson, material.density)
+    return card_text("MAT1", [str(material.id), *("" if v is None else real_text(v, 16) for v in values)], LARGE)
+
+
+def _check(mesh: Mesh, path: Path, known: set[int]) -> None:
+    """Refuse what a solver would refuse."""
+    if not any(kind in _CARD_OF for kind in mesh.elements) and _held_records(mesh) is None:
+        raise FormatError(str(path), "the mesh has no tri or quad elements that a deck could hold")
+    for index, part in enumerate(mesh.parts):
+        if part.id in known and part.thickness is None:
+            continue  # its property card is carried
+        if not (mesh.element_part == index).any():
+            continue
+        material = part.material
+        if part.thickness is None:
+            raise Refusal(
+                f"{path}: part {part.name!r} has no thickness, and a solver would refuse the deck; "
+                "give --thickness, --young and --poisson (in Python: oddseam.assign_property)"
+            )
+        if material is None or material.young is None or material.poisson is None:
+            raise Refusal(f"{path}: part {part.name!r} has no material; give --young and --poisson (in Python: oddseam.assign_property)")
+    for what, ids in (("node", mesh.node_ids), ("element", mesh.element_ids)):
+        if len(ids) and (ids.min() < 1 or ids.max() > MOST_ID):
+            bad = int(ids.max() if ids.max() > MOST_ID else ids.min())
+            raise Refusal(f"{path}: {what} id {bad} is outside 1 to {MOST_ID}, which is all that a deck holds")
+
+
+def _dropped(mesh: Mesh) -> list[str]:
+    lost = [f"{len(b):,} {name} elements" for name, b in mesh.elements.items() if name not in _CARD_OF]
+    if mesh.unit is not None:
+        lost.append(f"the unit ({mesh.unit}), but for a comment")
+    if len(mesh.groups):
+        lost.append(f"{len(mesh.groups)} groups")
+    lost += ["creases"] if mesh.creases is not None else []
+    lost += ["patches"] if mesh.patches is not None else []
+    if any(part.boundary for part in mesh.parts):
+        lost.append("boundary kinds")
+    if len(mesh.account):
+        lost.append("the account (keep a .seam file for that)")
+    return lost
+
+
+def write(mesh: Mesh, path: Path) -> list[str]:
+    """Write a deck; the result says what it cannot hold."""
+    records = _held_records(mesh)
+    known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
+    _check(mesh, path, known)
+    notes = _dropped(mesh)
+    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, notes)
+
+    def fill(file: BinaryIO) -> None:
+        file.writelines(lines)
+
+    write_whole(path, fill)
+    return notes
+
+
+def _element_rows(mesh: Mesh) -> list[tuple[str, int, int, list[int]]]:
+    """(kind, id, property id, node ids) of every element that a deck holds here."""
+    rows = []
+    pids = [part.id for part in mesh.parts]
+    for kind, block in mesh.elements.items():
+        if kind in _CARD_OF:
+            node_ids = mesh.node_ids[block.connectivity].tolist()  # type: ignore[index]
+            table = zip(block.ids.tolist(), block.part.tolist(), node_ids, strict=True)
+            rows += [(kind, number, pids[part], nodes) for number, part, nodes in table]
+    return rows
+
+
+def _new_deck(mesh: Mesh) -> list[bytes]:
+    used = [part for index, part in enumerate(mesh.parts) if (mesh.element_part == index).any()]
+    materials = {part.material.id: part.material for part in used if part.material is not None}
+    on = np.zeros(mesh.n_nodes, bool)
+    for kind, block in mesh.elements.items():
+        if kind in _CARD_OF:
+            on[block.connectivity] = True
+    text = ["$ written by Odd Seam\n", f"$ unit of length: {mesh.unit_name}\n", "BEGIN BULK\n"]
+    for part in used:
+        text.append(f"$ property {part.id}: {' '.join(part.name.split())}\n"[:72].rstrip("\n") + "\n")
+    text += [_mat1(material) for material in materials.values()]
+    text += [_pshell(part) for part in used]
+    ids: list[int] = mesh.node_ids[on].tolist()  # type: ignore[index]
+    text += [_grid(number, 0, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
+    text += [_element(*row) for row in _element_rows(mesh)]
+    text.append("ENDDATA\n")
+    return [line.encode("latin-1", "replace") for line in text]
+
+
+def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]:
+    """The records in their order, those that changed rewritten, new ones before ENDDATA."""
+    raw = records.text.tobytes()
+    bounds = records.start.tolist()
+    frames = _frames(records)
+    moved = _changed_nodes(mesh)
+    row_of_node = {number: row for row, number in enumerate(mesh.node_ids.tolist())}  # type: ignore[union-attr]
+    elements = {row[1]: row for row in _element_rows(mesh)}
+    as_read = {}
+    firsts = records.element_first.tolist()
+    for k, number in enumerate(records.key[records.role == ELEMENT].tolist()):
+        nodes = records.element_nodes[firsts[k] : firsts[k + 1]].tolist()
+        as_read[number] = (int(records.element_part[k]), nodes)
+    assert mesh.source is not None
+    part_before = {part.id: part for part in mesh.source.parts}
+    parts = {part.id: part for part in mesh.parts}
+    material_before = {p.material.id: p.material for p in mesh.source.parts if p.material is not None}
+    materials = {p.material.id: p.material for p in mesh.parts if p.material is not None}
+
+    out: list[bytes] = []
+    gone = {"nodes": 0, "elements": 0}
+    end = len(records.role)
+    nodes_seen = 0
+    seen: set[tuple[int, int]] = set()
+    for k, (role, key) in enumerate(zip(records.role.tolist(), records.key.tolist(), strict=True)):
+        text = raw[bounds[k] : bounds[k + 1]]
+        seen.add((role, key))
+        if role == END:
+            end = len(out)
+        elif role == NODE:
+            frame = int(records.node_frame[nodes_seen])
+            nodes_seen += 1
+            row = row_of_node.get(key)
+            if row is None:
+                gone["nodes"] += 1
+                continue
+            if moved[row]:
+                xyz = mesh.nodes[row]
+                local = xyz if frame == 0 else frames[frame].from_basic(xyz[None])[0]
+                text = _regrid(text, local.tolist())
+        elif role == ELEMENT:
+            row_now = elements.get(key)
+            if row_now is None:
+                gone["elements"] += 1
+                continue
+            if (row_now[2], row_now[3]) != as_read[key]:
+                text = _reelement(text, row_now)
+        elif role == PROPERTY and key in parts and parts[key] != part_before.get(key):
+            if _name(text) == "PSHELL":
+                text = _replaced(text, {2: str(parts[key].material.id) if parts[key].material else "",  # type: ignore[union-attr]
+                                        3: real_text(parts[key].thickness or 0.0, 8)})  # fmt: skip
+        elif role == MATERIAL and key in materials and materials[key] != material_before.get(key):
+            text = _mat1(materials[key]).encode()
+        out.append(text)
+    end = min(end, len(out))
+    new: list[str] = []
+    new += [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
+    new += [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
+    new += [
+        _grid(number, 0, mesh.nodes[row].tolist())
+        for number, row in row_of_node.items()
+        if (NODE, number) not in seen
+    ]
+    new += [_element(*row) for number, row in elements.items() if (ELEMENT, number) not in seen]
+    if new and end and not out[end - 1].endswith((b"\n", b"\r")):
+        out[end - 1] += b"\n"
+    out[end:end] = [line.encode() for line in new]
+    _report_gone(mesh, gone, notes)
+    return out
+
+
+def _report_gone(mesh: Mesh, gone: dict[str, int], notes: list[str]) -> None:
+    if not any(gone.values()):
+        return
+    what = " and ".join(f"{count:,} {name}" for name, count in gone.items() if count)
+    assert mesh.source is not None
+    carried = ", ".join(f"{name} ({count})" for name, count in mesh.source.carried.items())
+    notes.append(f"{what} of the original deck" + (f"; carried cards may still refer to them: {carried}" if carried else ""))
+
+
+def _name(text: bytes) -> str:
+    return parse_card(text.decode("latin-1").splitlines()).name
+
+
+def _replaced(text: bytes, changes: dict[int, str]) -> bytes:
+    """The card with some fields changed, in its own style if the values fit."""
+    card = parse_card(text.decode("latin-1").splitlines())
+    fields = list(card.fields)
+    for number, value in changes.items():
+        fields += [""] * (number - len(fields))
+        fields[number - 1] = value
+    style = card.style
+    if style == SMALL and any(len(value) > 8 for value in fields):
+        style = LARGE
+    return card_text(card.name, fields, style).encode("latin-1")
+
+
+def _regrid(text: bytes, xyz: list[float]) -> bytes:
+    return _replaced(text, {3: real_text(xyz[0], 16), 4: real_text(xyz[1], 16), 5: real_text(xyz[2], 16)})
+
+
+def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
+    kind, number, pid, nodes = row
+    if _name(text) != _CARD_OF[kind]:
+        return _element(kind, number, pid, nodes).encode()
+    return _replaced(text, {2: str(pid), **{3 + k: str(node) for k, node in enumerate(nodes)}})
+
+

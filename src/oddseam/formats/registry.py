@@ -1,0 +1,170 @@
+"""The formats, chosen by content first and suffix second."""
+
+from __future__ import annotations
+
+import dataclasses
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from oddseam.errors import FormatError, MeshError, Refusal
+from oddseam.formats import nastran, seam, stl
+from oddseam.formats.files import Data, opened
+from oddseam.model import Mesh
+from oddseam.model.proof import prove
+from oddseam.model.units import check_unit
+
+logger = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Format:
+    """One file format.
+
+    ``recognises`` looks at the bytes; ``write`` returns what the format cannot hold;
+    ``rounded`` gives the mesh as the format will read it back.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+    recognises: Callable[[Data], bool]
+    read: Callable[[Path, Data], Mesh]
+    write: Callable[[Mesh, Path], list[str]]
+    rounded: Callable[[Mesh], Mesh]
+
+
+#: In the order in which their content is looked at.
+FORMATS = (
+    Format("seam", (".seam",), seam.recognises, seam.read, seam.write, seam.rounded),
+    Format("stl", (".stl",), stl.recognises, stl.read, stl.write, stl.rounded),
+    Format("stl-text", (), lambda data: False, stl.read, stl.write_text, stl.rounded_text),
+    Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
+)
+
+
+@dataclass(frozen=True)
+class Written:
+    """What :func:`write_mesh` did.
+
+    Attributes
+    ----------
+    path, format : str
+    dropped : tuple of str
+        What the format cannot hold.
+    broken : tuple of str
+        What was so of the mesh and is not so of the file, because of rounding.
+    largest_rounding : float
+        Largest distance between a node and where the file puts it.
+    """
+
+    path: str
+    format: str
+    dropped: tuple[str, ...]
+    broken: tuple[str, ...]
+    largest_rounding: float
+
+
+def format_named(name: str) -> Format:
+    """The format of that name."""
+    for fmt in FORMATS:
+        if fmt.name == name:
+            return fmt
+    raise Refusal(f"format {name!r} is not known; formats are {', '.join(f.name for f in FORMATS)}")
+
+
+def format_of(path: str | Path) -> str:
+    """Name of the format that a file name's suffix stands for."""
+    suffix = Path(path).suffix.lower()
+    for fmt in FORMATS:
+        if suffix in fmt.suffixes:
+            return fmt.name
+    known = ", ".join(s for f in FORMATS for s in f.suffixes)
+    raise FormatError(str(path), f"the suffix {suffix!r} names no format that can be written ({known})")
+
+
+def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
+    """Read a mesh file.
+
+    The format is told from the content, whatever the file is called.  Facets without
+    connectivity (STL) are joined where their coordinates are equal to the last bit.
+
+    Parameters
+    ----------
+    path : str or Path
+    unit : str, optional
+        Unit of length of a file that does not say; unknown otherwise.
+
+    Raises
+    ------
+    FormatError
+        If the file cannot be read; one line with the place and the reason.
+    """
+    path = Path(path)
+    check_unit(unit)
+    with opened(path) as data:
+        fmt = next((f for f in FORMATS if f.recognises(data)), None)
+        if fmt is None:
+            fmt = next((f for f in FORMATS if path.suffix.lower() in f.suffixes), None)
+        if fmt is None:
+            raise FormatError(str(path), "the content is of no format that is known here")
+        try:
+            mesh = fmt.read(path, data)
+        except MeshError as error:
+            raise FormatError(str(path), str(error)) from error
+        except RecursionError as error:
+            raise FormatError(str(path), "nested too deeply") from error
+    if unit is not None and mesh.unit not in (None, unit):
+        raise Refusal(f"{path}: the file says that its unit is {mesh.unit}, not {unit}")
+    logger.info("read %s as %s: %r", path, fmt.name, mesh)
+    return mesh if unit is None else dataclasses.replace(mesh, unit=unit)
+
+
+def as_written(mesh: Mesh, format: str) -> Mesh:
+    """The mesh as a file of this format will read it back: rounded, and joined where it joins."""
+    return format_named(format).rounded(mesh)
+
+
+def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Written:
+    """Write a mesh file, whole or not at all.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    path : str or Path
+        The suffix chooses the format, unless ``format`` names one.
+    format : str, optional
+        ``"stl"``, ``"stl-text"``, ``"nastran"`` or ``"seam"``.
+
+    Returns
+    -------
+    Written
+        With what the format cannot hold, and what its rounding broke.
+
+    Raises
+    ------
+    Refusal
+        If a reader of the file would refuse it, such as a deck without thickness.
+    FormatError
+        If it cannot be written there.
+    """
+    path = Path(path)
+    fmt = format_named(format or format_of(path))
+    rounded = fmt.rounded(mesh)
+    dropped = fmt.write(mesh, path)
+    move, broken = 0.0, ()
+    if rounded is not mesh:
+        move = _largest_rounding(mesh, rounded)
+    if move > 0:
+        before, after = prove(mesh), prove(rounded)
+        broken = tuple(fault for fault in after.faults() if fault.split(":")[0] not in before.fault_kinds())
+    return Written(str(path), fmt.name, tuple(dropped), broken, move)
+
+
+def _largest_rounding(mesh: Mesh, rounded: Mesh) -> float:
+    import numpy as np
+
+    one, two = mesh.triangulation.triangles, rounded.triangulation.triangles
+    if len(one) == 0 or one.shape != two.shape:
+        return 0.0
+    return float(np.linalg.norm(mesh.nodes[one] - rounded.nodes[two], axis=2).max())

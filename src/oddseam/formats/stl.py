@@ -1,0 +1,258 @@
+"""STL, binary and text, told apart by content and never by the word "solid" or the suffix.
+
+A binary file is 84 bytes and 50 for each of the facets that bytes 80 to 83 count; no text
+file has that length.  Facets are joined where the coordinates of their corners are equal to
+the last bit.  Every ``solid`` of a text file becomes a part.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import FormatError
+from oddseam.formats.files import Data, write_whole
+from oddseam.geometry.triangles import unit_normals
+from oddseam.geometry.welding import weld_exact
+from oddseam.model import KINDS, Mesh, Part, Source
+
+_RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+_HEADER = 84
+_NUMBER = rb"\s+([^\s]+)"
+_FACET = re.compile(
+    rb"\s*facet(?:\s+normal" + rb"\s+[^\s]+" * 3 + rb")?\s+outer\s+loop"
+    + (rb"\s+vertex" + _NUMBER * 3) * 3
+    + rb"\s+endloop\s+endfacet(?=\s|$)",
+    re.IGNORECASE,
+)  # fmt: skip
+_SOLID = re.compile(rb"\s*solid\b[ \t]*([^\r\n]*)", re.IGNORECASE)
+_END = re.compile(rb"\s*endsolid\b[^\r\n]*", re.IGNORECASE)
+_SPACE = re.compile(rb"\s*")
+
+
+def _promised(data: Data) -> int:
+    return int.from_bytes(data[80:84], "little") if len(data) >= _HEADER else -1
+
+
+def _looks_text(data: Data) -> bool:
+    head = data[:4096].lower().removeprefix(b"\xef\xbb\xbf").lstrip()
+    return head.startswith(b"solid") and b"\0" not in head and (b"facet" in head or b"endsolid" in head)
+
+
+def recognises(data: Data) -> bool:
+    """Binary of the right length, or text that begins like one."""
+    return len(data) == _HEADER + 50 * _promised(data) or _looks_text(data)
+
+
+def read(path: Path, data: Data) -> Mesh:
+    """Read a binary or a text STL."""
+    count = _promised(data)
+    if len(data) == _HEADER + 50 * count:
+        return _binary(path, data, count, 0)
+    if _looks_text(data):
+        return _text(path, data)
+    if count < 0:
+        raise FormatError(str(path), f"{len(data)} bytes are too few for an STL, which begins with 84")
+    whole = (len(data) - _HEADER) // 50
+    if 0 < count <= whole:
+        return _binary(path, data, count, len(data) - _HEADER - 50 * count)
+    raise FormatError(
+        str(path),
+        f"the header counts {count:,} facets, but the file has room for {whole:,}; it is cut short, "
+        "or it is not an STL",
+        "byte 80",
+    )
+
+
+def _binary(path: Path, data: Data, count: int, surplus: int) -> Mesh:
+    if count == 0:
+        raise FormatError(str(path), "holds no facet", "byte 80")
+    table = np.frombuffer(data, _RECORD, count, _HEADER)
+    corners = np.ascontiguousarray(table["corners"]).reshape(-1, 3)
+    bad = ~np.isfinite(corners)
+    if bad.any():
+        facet = int(np.flatnonzero(bad.any(axis=1))[0]) // 3
+        raise FormatError(
+            str(path), "a coordinate is not a finite number", f"facet {facet} (byte {_HEADER + 50 * facet})"
+        )
+    carried = {f"bytes after the last facet: {surplus}": 1} if surplus else {}
+    attributes = int(np.count_nonzero(table["attribute"]))
+    if attributes:
+        carried["attribute bytes"] = attributes
+    del table
+    return _joined(path, corners, None, (Part(path.stem, 1),), 2.0**-23, carried)
+
+
+def _text(path: Path, data: Data) -> Mesh:
+    names: list[str] = []
+    facets: list[tuple[bytes, ...]] = []
+    part: list[int] = []
+    at = 3 if data[:3] == b"\xef\xbb\xbf" else 0
+    inside = False
+    while True:
+        found = _FACET.match(data, at)
+        if found and inside:
+            facets.append(found.groups())
+            part.append(len(names) - 1)
+        elif inside and (found := _END.match(data, at)):
+            inside = False
+        elif not inside and (found := _SOLID.match(data, at)):
+            names.append(found[1].decode("utf-8", "replace").strip() or f"solid {len(names) + 1}")
+            inside = True
+        else:
+            break
+        at = found.end()
+    blank = _SPACE.match(data, at)
+    at = blank.end() if blank else at
+    if at < len(data) or inside:
+        line = data[:at].count(b"\n") + 1
+        rest = data[at : at + 200].split(b"\n")[0].strip().decode("latin-1")[:40]
+        what = f"cannot be understood from {rest!r} on" if rest else "the text ends within a solid"
+        raise FormatError(str(path), what, f"line {line}")
+    if not facets:
+        raise FormatError(str(path), "holds no facet")
+    try:
+        values = np.array(facets, "S").astype(np.float64)
+        finite = np.isfinite(values).all(axis=1)
+    except ValueError:
+        values, finite = np.zeros((0, 9)), np.array([_are_numbers(row) for row in facets])
+    if not finite.all():
+        row = int(np.flatnonzero(~finite)[0])
+        line = _line_of_facet(data, row)
+        raise FormatError(str(path), "a coordinate is not a finite number", f"facet {row} (line {line})")
+    parts = tuple(Part(name, number) for number, name in enumerate(_unlike(names), 1))
+    return _joined(path, values.reshape(-1, 3), np.array(part, np.int32), parts, 2.0**-23, {})
+
+
+def _are_numbers(words: tuple[bytes, ...]) -> bool:
+    try:
+        return bool(np.isfinite([float(word) for word in words]).all())
+    except ValueError:
+        return False
+
+
+def _line_of_facet(data: Data, row: int) -> int:
+    starts = re.finditer(rb"^[ \t]*facet\b", data, re.IGNORECASE | re.MULTILINE)
+    for number, found in enumerate(starts):
+        if number == row:
+            return data[: found.start()].count(b"\n") + 1
+    return 0
+
+
+def _unlike(names: list[str]) -> list[str]:
+    """The names, made different where they are alike."""
+    seen: dict[str, int] = {}
+    unlike = []
+    for name in names:
+        seen[name] = seen.get(name, 0) + 1
+        unlike.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
+    return unlike
+
+
+def _joined(
+    path: Path, corners: Array, part: Array | None, parts: tuple[Part, ...], precision: float, carried: dict[str, int]
+) -> Mesh:
+    first, index = weld_exact(corners)
+    nodes = corners[first].astype(np.float64) + 0.0
+    source = Source("stl", path.name, precision, carried)
+    return Mesh.from_triangles(nodes, index.reshape(-1, 3), part=part, parts=parts, source=source)
+
+
+# ---------------------------------------------------------------------- writing
+
+
+def _rejoined(mesh: Mesh, nodes: Array) -> Mesh:
+    """The triangles of a mesh over other coordinates, joined as a reader will join them."""
+    triangles = mesh.triangulation.triangles
+    used, local = np.unique(triangles, return_inverse=True)
+    first, index = weld_exact(nodes[used])
+    part = mesh.element_part[mesh.triangulation.element]
+    return Mesh.from_triangles(
+        nodes[used][first], index[local.reshape(-1, 3)], part=part, parts=mesh.parts, unit=mesh.unit
+    )
+
+
+def rounded(mesh: Mesh) -> Mesh:
+    """The mesh in single precision, nodes joined where they coincide."""
+    return _rejoined(mesh, mesh.nodes.astype(np.float32).astype(np.float64))
+
+
+def rounded_text(mesh: Mesh) -> Mesh:
+    """The mesh with nodes joined where they coincide; text holds every digit."""
+    return _rejoined(mesh, mesh.nodes)
+
+
+def _check_range(mesh: Mesh, path: Path) -> None:
+    if len(mesh.triangulation.triangles) == 0:
+        raise FormatError(str(path), "the mesh has no surface that an STL could hold")
+    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
+        raise FormatError(str(path), "a coordinate is too large for single precision")
+
+
+def _dropped(mesh: Mesh, parts_held: bool) -> list[str]:
+    lost = []
+    if mesh.unit is not None:
+        lost.append(f"the unit ({mesh.unit})")
+    if len(mesh.parts) > 1 and not parts_held:
+        lost.append(f"{len(mesh.parts)} parts (written as one surface)")
+    for name, block in mesh.elements.items():
+        if KINDS[name].dimension != 2:
+            lost.append(f"{len(block):,} {name} elements")
+        elif name != "tri":
+            lost.append(f"{len(block):,} {name} elements as such (written as triangles)")
+    ids = mesh.node_ids
+    if ids is not None and len(ids) and (ids[-1] != len(ids) or mesh.source is not None and mesh.source.records):
+        lost.append("node and element ids")
+    if len(mesh.groups):
+        lost.append(f"{len(mesh.groups)} groups")
+    if mesh.creases is not None:
+        lost.append("creases")
+    if mesh.patches is not None:
+        lost.append("patches")
+    if len(mesh.account):
+        lost.append("the account (keep a .seam file for that)")
+    return lost
+
+
+def write(mesh: Mesh, path: Path) -> list[str]:
+    """Write a binary STL; the result says what it cannot hold."""
+    _check_range(mesh, path)
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    table = np.zeros(len(corners), _RECORD)
+    table["corners"] = corners
+    table["normal"] = unit_normals(corners)
+    head = f"written by Odd Seam; unit: {mesh.unit_name}".encode("ascii", "replace")[:80].ljust(80)
+
+    def fill(file: BinaryIO) -> None:
+        file.write(head + np.uint32(len(table)).tobytes())
+        file.write(table.tobytes())
+
+    write_whole(path, fill)
+    return _dropped(mesh, parts_held=False)
+
+
+def write_text(mesh: Mesh, path: Path) -> list[str]:
+    """Write a text STL, one solid for each part, with every digit."""
+    _check_range(mesh, path)
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    normals = unit_normals(corners)
+    part = mesh.element_part[mesh.triangulation.element]
+
+    def fill(file: BinaryIO) -> None:
+        for index, its in enumerate(mesh.parts):
+            name = " ".join(its.name.split())
+            file.write(f"solid {name}\n".encode())
+            for row in np.flatnonzero(part == index):
+                lines = ["facet normal {!r} {!r} {!r}".format(*normals[row].tolist()), " outer loop"]
+                lines += ["  vertex {!r} {!r} {!r}".format(*corner) for corner in corners[row].tolist()]
+                file.write(("\n".join([*lines, " endloop", "endfacet"]) + "\n").encode())
+            file.write(f"endsolid {name}\n".encode())
+
+    write_whole(path, fill)
+    return _dropped(mesh, parts_held=True)
+
+

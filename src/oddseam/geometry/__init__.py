@@ -1,0 +1,1 @@
+"""Questions about shape on plain arrays: no ``Mesh`` here."""

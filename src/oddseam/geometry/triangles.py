@@ -1,0 +1,62 @@
+"""Areas, normals, volumes and angles of triangles given as corner coordinates."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+
+
+def area_vectors(corners: Array) -> Array:
+    """(m, 3) normals of triangles (m, 3, 3), as long as the area."""
+    vectors: Array = 0.5 * np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return vectors
+
+
+def unit_normals(corners: Array) -> Array:
+    """(m, 3) unit normals; zero for a triangle without area."""
+    vectors = area_vectors(corners)
+    size = np.linalg.norm(vectors, axis=1, keepdims=True)
+    normals: Array = vectors / np.where(size > 0, size, 1.0)
+    return normals
+
+
+def cone_volumes(corners: Array, apex: Array) -> Array:
+    """(m,) signed volumes of the tetrahedra from ``apex`` to each triangle.
+
+    Their sum is the volume that a closed, oriented surface encloses; take the apex near the
+    middle of the surface to keep the rounding error small.
+    """
+    p = corners - apex
+    volumes: Array = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])) / 6.0
+    return volumes
+
+
+def winding_number(point: Array, corners: Array) -> float:
+    """Generalised winding number of triangles (m, 3, 3) about a point: 1 inside, 0 outside.
+
+    The sum of signed solid angles over 4 pi; O(m).
+
+    References
+    ----------
+    A. Van Oosterom, J. Strackee (1983), The solid angle of a plane triangle.
+    A. Jacobson, L. Kavan, O. Sorkine-Hornung (2013), Robust inside-outside segmentation using
+    generalized winding numbers.
+    """
+    a, b, c = (corners[:, k] - point for k in range(3))
+    la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
+    volume = np.einsum("ij,ij->i", a, np.cross(b, c))
+    below = (
+        la * lb * lc
+        + np.einsum("ij,ij->i", a, b) * lc
+        + np.einsum("ij,ij->i", b, c) * la
+        + np.einsum("ij,ij->i", c, a) * lb
+    )
+    return float(np.arctan2(volume, below).sum() / (2.0 * np.pi))
+
+
+def turn_angles(first: Array, second: Array) -> Array:
+    """(m,) angles in degrees between unit vectors (m, 3)."""
+    sine = np.linalg.norm(np.cross(first, second), axis=1)
+    angles: Array = np.degrees(np.arctan2(sine, np.einsum("ij,ij->i", first, second)))
+    return angles

@@ -1,0 +1,76 @@
+"""Named groups of nodes, of elements and of element sides."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+from oddseam.arrays import Array, check_index, locked
+
+
+@dataclass(frozen=True, eq=False)
+class Groups:
+    """Named groups of a mesh.
+
+    Attributes
+    ----------
+    nodes : mapping of str to (k,) int32 array
+        Node indices.
+    elements : mapping of str to (k,) int32 array
+        Element indices, counted through all kinds in the order of ``KINDS``.
+    sides : mapping of str to (k, 2) int32 array
+        Element index and local side, as ``ElementKind.sides`` counts them.
+    """
+
+    nodes: Mapping[str, Array] = field(default_factory=dict)
+    elements: Mapping[str, Array] = field(default_factory=dict)
+    sides: Mapping[str, Array] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for name, shape in (("nodes", (-1,)), ("elements", (-1,)), ("sides", (-1, 2))):
+            held = {
+                key: locked(values, "int32", shape, f"group {key!r}")
+                for key, values in getattr(self, name).items()
+            }
+            object.__setattr__(self, name, MappingProxyType(held))
+
+    def __len__(self) -> int:
+        return len(self.nodes) + len(self.elements) + len(self.sides)
+
+    def check(self, n_nodes: int, sides_of: Array) -> None:
+        """Raise MeshError unless all members exist; ``sides_of`` counts the sides of each element."""
+        for name, index in self.nodes.items():
+            check_index(index, n_nodes, f"node group {name!r}: member", "node")
+        for name, index in self.elements.items():
+            check_index(index, len(sides_of), f"element group {name!r}: member", "element")
+        for name, pairs in self.sides.items():
+            check_index(pairs[:, 0], len(sides_of), f"side group {name!r}: member", "element")
+            for row, (element, side) in enumerate(pairs.tolist()):
+                check_index(pairs[row : row + 1, 1], int(sides_of[element]),
+                            f"side group {name!r}: member {row}, entry", "side")  # fmt: skip
+
+    def carried(self, node_origin: Array, element_origin: Array, sides: bool) -> Groups:
+        """The groups after an operation.
+
+        ``node_origin`` and ``element_origin`` hold, for each new node and element, the index
+        it came from, or -1.  Side groups follow only if elements kept their shape
+        (``sides``); otherwise a side has no successor.
+        """
+        import numpy as np
+
+        def follow(members: Mapping[str, Array], origin: Array) -> dict[str, Array]:
+            return {
+                name: np.flatnonzero(np.isin(origin, index)).astype(np.int32)
+                for name, index in members.items()
+            }
+
+        kept_sides: dict[str, Array] = {}
+        if sides:
+            for name, pairs in self.sides.items():
+                where = {int(old): new for new, old in enumerate(element_origin.tolist()) if old >= 0}
+                rows = [(where[e], s) for e, s in pairs.tolist() if e in where]
+                kept_sides[name] = np.array(rows, np.int32).reshape(-1, 2)
+        return Groups(
+            follow(self.nodes, node_origin), follow(self.elements, element_origin), kept_sides
+        )

@@ -1,0 +1,287 @@
+"""``Mesh``: nodes, elements and all that travels with them, as one frozen value.
+
+Arrays are read-only and an inconsistent mesh cannot be constructed.  Derived connectivity is
+computed on first use and kept.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from types import MappingProxyType
+from typing import Any
+
+import numpy as np
+
+from oddseam.accounts import Account
+from oddseam.errors import MeshError
+from oddseam.geometry.predicates import is_degenerate
+from oddseam.arrays import Array, check_index, check_unique, locked
+from oddseam.model.connectivity import Connectivity
+from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
+from oddseam.model.groups import Groups
+from oddseam.model.kinds import KINDS
+from oddseam.model.parts import Part
+from oddseam.model.pieces import Pieces, measure_pieces
+from oddseam.model.shape import Creases, Patches
+from oddseam.model.source import Source
+from oddseam.model.units import check_unit
+
+_EMPTY = Mapping[str, Any]
+
+
+@dataclass(frozen=True, eq=False)
+class Elements:
+    """The elements of one kind.
+
+    Attributes
+    ----------
+    connectivity : (m, k) int32 array
+        Node indices, in the order of the kind.
+    ids : (m,) int64 array
+        Identifiers.
+    part : (m,) int32 array
+        Index into ``Mesh.parts``.
+    """
+
+    connectivity: Array
+    ids: Array
+    part: Array
+
+    def __len__(self) -> int:
+        return len(self.ids)
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Mesh:
+    """A mesh.
+
+    Parameters
+    ----------
+    nodes : (n, 3) float array
+        Coordinates, finite.
+    elements : mapping of str to Elements
+        Per kind, such as ``{"tri": Elements(connectivity, ids, part)}``.  Element indices count
+        through the kinds in the order of ``KINDS``.
+    parts : sequence of Part
+        At least one, where there are elements.
+    node_ids : (n,) int array, optional
+        Identifiers, all different; 1 to n by default.
+    groups, creases, patches, unit, account, source
+        See their classes; ``unit`` is ``None`` where it is not known.
+
+    Raises
+    ------
+    MeshError
+        If the arrays do not fit together; the message names the index.
+    """
+
+    nodes: Array
+    elements: Mapping[str, Elements] = field(default_factory=dict)
+    parts: tuple[Part, ...] = ()
+    node_ids: Array | None = None
+    groups: Groups = field(default_factory=Groups)
+    creases: Creases | None = None
+    patches: Patches | None = None
+    unit: str | None = None
+    account: Account = field(default_factory=Account)
+    source: Source | None = None
+
+    def __post_init__(self) -> None:
+        def put(name: str, value: Any) -> None:
+            object.__setattr__(self, name, value)
+
+        put("nodes", locked(self.nodes, "float64", (-1, 3), "nodes"))
+        n = len(self.nodes)
+        if not np.isfinite(self.nodes).all():
+            row = int(np.flatnonzero(~np.isfinite(self.nodes).all(axis=1))[0])
+            raise MeshError(f"node {row} has a coordinate that is not a finite number")
+        ids = np.arange(1, n + 1) if self.node_ids is None else self.node_ids
+        put("node_ids", locked(ids, "int64", (n,), "node ids"))
+        check_unique(self.node_ids, "node")  # type: ignore[arg-type]
+        put("parts", tuple(self.parts))
+        part_ids = [part.id for part in self.parts]
+        check_unique(np.array(part_ids, np.int64), "part")
+        put("elements", MappingProxyType(self._checked_elements(n)))
+        self.groups.check(n, self._sides_of_elements())
+        if self.creases is not None:
+            check_index(self.creases.edges, n, "crease", "node")
+        if self.patches is not None and len(self.patches.label) != self.n_elements:
+            raise MeshError(f"{len(self.patches.label)} patch labels for {self.n_elements} elements")
+        check_unit(self.unit)
+
+    def _checked_elements(self, n: int) -> dict[str, Elements]:
+        unknown = set(self.elements) - set(KINDS)
+        if unknown:
+            raise MeshError(f"unknown element kind {sorted(unknown)[0]!r}; kinds are {', '.join(KINDS)}")
+        blocks: dict[str, Elements] = {}
+        for name, kind in KINDS.items():
+            block = self.elements.get(name)
+            if block is None or not len(block.connectivity):
+                continue
+            m = len(block.connectivity)
+            connectivity = locked(block.connectivity, "int32", (m, kind.size), f"{name} connectivity")
+            check_index(connectivity, n, name, "node")
+            part = locked(block.part, "int32", (m,), f"{name} parts")
+            check_index(part, len(self.parts), name, "part")
+            blocks[name] = Elements(connectivity, locked(block.ids, "int64", (m,), f"{name} ids"), part)
+        ids = [block.ids for block in blocks.values()]
+        if ids:
+            check_unique(np.concatenate(ids), "element")
+        return blocks
+
+    def _sides_of_elements(self) -> Array:
+        counts = [np.full(len(b), len(KINDS[name].sides), np.int32) for name, b in self.elements.items()]
+        return np.concatenate(counts) if counts else np.zeros(0, np.int32)
+
+    # ------------------------------------------------------------------ construction
+
+    @classmethod
+    def from_triangles(
+        cls, nodes: Any, triangles: Any, *, part: Any = None, parts: Sequence[Part] = (), **rest: Any
+    ) -> Mesh:
+        """A mesh of triangles alone, numbered from 1.
+
+        Parameters
+        ----------
+        nodes : (n, 3) float array
+        triangles : (m, 3) int array
+        part : (m,) int array, optional
+            Index into ``parts``; all in the first by default.
+        parts : sequence of Part, optional
+            One part called "surface" by default.
+        """
+        triangles = np.asarray(triangles)
+        m = len(triangles)
+        part = np.zeros(m, np.int32) if part is None else part
+        block = Elements(triangles.reshape(m, 3), np.arange(1, m + 1), part)
+        return cls(nodes, {"tri": block}, tuple(parts) or (Part("surface", 1),), **rest)
+
+    def with_account(self, account: Account) -> Mesh:
+        """The same mesh with another account."""
+        return dataclasses.replace(self, account=account)
+
+    # ------------------------------------------------------------------ sizes
+
+    @property
+    def n_nodes(self) -> int:
+        """Number of nodes."""
+        return len(self.nodes)
+
+    @cached_property
+    def n_elements(self) -> int:
+        """Number of elements of all kinds."""
+        return sum(len(block) for block in self.elements.values())
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """Numbers of nodes and of the elements of each kind."""
+        return {"nodes": self.n_nodes, **{name: len(block) for name, block in self.elements.items()}}
+
+    @cached_property
+    def element_ids(self) -> Array:
+        """(m,) int64: ids of all elements, kinds in order."""
+        ids = [block.ids for block in self.elements.values()]
+        return np.concatenate(ids) if ids else np.zeros(0, np.int64)
+
+    @cached_property
+    def element_part(self) -> Array:
+        """(m,) int32: part index of all elements, kinds in order."""
+        part = [block.part for block in self.elements.values()]
+        return np.concatenate(part) if part else np.zeros(0, np.int32)
+
+    @cached_property
+    def box(self) -> tuple[Array, Array]:
+        """Lower and upper corner of the box around the nodes that elements use."""
+        used = np.unique(np.concatenate([np.zeros(0, np.int32), *(b.connectivity.ravel() for b in self.elements.values())]))
+        points = self.nodes[used] if len(used) else self.nodes
+        if not len(points):
+            return np.zeros(3), np.zeros(3)
+        return points.min(axis=0), points.max(axis=0)
+
+    @property
+    def diagonal(self) -> float:
+        """Diagonal of the box."""
+        return float(np.linalg.norm(self.box[1] - self.box[0]))
+
+    @property
+    def unit_name(self) -> str:
+        """The unit, or words that say that it is not known."""
+        return self.unit or "unknown unit"
+
+    @cached_property
+    def digest(self) -> str:
+        """Digest of the content: geometry, elements, ids and parts."""
+        hasher = hashlib.blake2b(digest_size=16)
+        hasher.update(self.nodes.tobytes())
+        hasher.update(self.node_ids.tobytes())  # type: ignore[union-attr]
+        for name, block in self.elements.items():
+            hasher.update(name.encode())
+            for array in (block.connectivity, block.ids, block.part):
+                hasher.update(array.tobytes())
+        hasher.update(repr((self.parts, self.unit)).encode())
+        return hasher.hexdigest()
+
+    # ------------------------------------------------------------------ derived, kept
+
+    @cached_property
+    def faces(self) -> Faces:
+        """The shell elements as loops of corners."""
+        return faces_of(self.elements)
+
+    @cached_property
+    def triangulation(self) -> Triangulation:
+        """The shell elements as triangles, with the element that each came from."""
+        return triangulate(self.nodes, self.elements)
+
+    @cached_property
+    def connectivity(self) -> Connectivity:
+        """Edges, neighbours, rims and pieces of the shell elements."""
+        return Connectivity(self.faces, self.n_nodes)
+
+    @cached_property
+    def pieces(self) -> Pieces:
+        """Box, volume and soundness of every piece."""
+        return measure_pieces(self)
+
+    @cached_property
+    def duplicate_triangles(self) -> Array:
+        """Rows of the triangulation whose three nodes an earlier row has already, ascending."""
+        return duplicate_rows(self.triangulation.triangles, self.n_nodes)
+
+    @cached_property
+    def degenerate_triangles(self) -> Array:
+        """Rows of the triangulation whose corners are exactly collinear, ascending."""
+        return np.flatnonzero(is_degenerate(self.nodes[self.triangulation.triangles]))
+
+    # ------------------------------------------------------------------ for people
+
+    def __repr__(self) -> str:
+        what = ", ".join(f"{count:,} {name}" for name, count in self.counts.items())
+        return f"<Mesh: {what}; {len(self.parts)} part(s); {self.unit_name}>"
+
+    def __str__(self) -> str:
+        lines = [repr(self)[1:-1]]
+        size = self.box[1] - self.box[0]
+        lines.append("  box     " + " x ".join(f"{s:.6g}" for s in size) + f"  from {_point(self.box[0])}")
+        for index, part in enumerate(self.parts):
+            count = int((self.element_part == index).sum())
+            data = [f"thickness {part.thickness:g}"] if part.thickness else []
+            data += [part.boundary] if part.boundary else []
+            lines.append(f"  part    {part.id} {part.name!r}: {count:,} elements" + "".join(f", {d}" for d in data))
+        if len(self.faces.first) > 1:
+            c = self.connectivity
+            lines.append(f"  surface {c.n_pieces:,} piece(s), {c.n_rims:,} rim(s), {int(c.is_free.sum()):,} free edges")
+        if self.groups:
+            lines.append(f"  groups  {len(self.groups)}")
+        if self.source is not None:
+            lines.append(f"  source  {self.source.name} ({self.source.format})")
+        lines.append(f"  account {len(self.account)} operation(s)")
+        return "\n".join(lines)
+
+
+def _point(xyz: Array) -> str:
+    return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"

@@ -1,0 +1,76 @@
+"""Measures of the pieces of a surface."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import cone_volumes
+
+if TYPE_CHECKING:
+    from oddseam.model.mesh import Mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Pieces:
+    """The pieces of a surface, a row each.
+
+    Attributes
+    ----------
+    of_triangle : (t,) int32 array
+        Piece of every triangle, -1 for one that takes no part.
+    volume : (p,) float array
+        Signed volume about the middle of the mesh; it means something for solid pieces only.
+    low, high : (p, 3) float arrays
+        Corners of the box.
+    is_solid : (p,) bool array
+        Closed, manifold and consistently oriented.
+    """
+
+    of_triangle: Array
+    volume: Array
+    low: Array
+    high: Array
+    is_solid: Array
+
+    @property
+    def extent(self) -> Array:
+        """(p,) diagonal of the box."""
+        return np.asarray(np.linalg.norm(self.high - self.low, axis=1))
+
+    @property
+    def inward(self) -> Array:
+        """Solid pieces that look inward and lie in no other solid piece's box."""
+        inward = []
+        for piece in np.flatnonzero(self.is_solid & (self.volume < 0)):
+            lower = (self.low < self.low[piece]).all(axis=1)
+            if not (self.is_solid & lower & (self.high > self.high[piece]).all(axis=1)).any():
+                inward.append(piece)
+        return np.array(inward, np.int64)
+
+
+def measure_pieces(mesh: Mesh) -> Pieces:
+    """Measure the pieces; O(n)."""
+    c, count = mesh.connectivity, mesh.connectivity.n_pieces
+    t = mesh.triangulation
+    face_of_element = np.full(mesh.n_elements, -1, np.int64)
+    face_of_element[mesh.faces.element] = np.arange(len(mesh.faces))
+    piece = c.piece[face_of_element[t.element]]
+    keep = np.flatnonzero(piece >= 0)
+    keep = keep[np.argsort(piece[keep], kind="stable")]
+    volume, low, high = np.zeros(count), np.zeros((count, 3)), np.zeros((count, 3))
+    if count:
+        corners = mesh.nodes[t.triangles[keep]]
+        first = np.searchsorted(piece[keep], np.arange(count))
+        volume = np.add.reduceat(cone_volumes(corners, (mesh.box[0] + mesh.box[1]) / 2), first)
+        low = np.minimum.reduceat(corners.min(axis=1), first)
+        high = np.maximum.reduceat(corners.max(axis=1), first)
+    wrong_edge = c.face_count != 2
+    wrong_edge[c.pair_edges[~c.pair_agrees]] = True
+    on = np.flatnonzero(c.edge_of >= 0)
+    solid = np.ones(count, bool)
+    solid[c.piece[c.face[on[wrong_edge[c.edge_of[on]]]]]] = False
+    return Pieces(piece, volume, low, high, solid)

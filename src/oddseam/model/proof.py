@@ -1,0 +1,95 @@
+"""A proof of what a surface is: closed, manifold, oriented, outward; and its faults by name.
+
+Decisions are exact for the coordinates as stored; make it on the coordinates that the target
+file will hold (``oddseam.formats.as_written``).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from oddseam.model.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class Proof:
+    """What was found; every count is of faults, except ``rims``.
+
+    Attributes
+    ----------
+    free_edges, rims : int
+        Open edges, and the number of rims that they form.
+    nonmanifold_edges, nonmanifold_nodes, misoriented_edges : int
+    duplicate_facets, degenerate_facets : int
+    inward_pieces : int
+        Closed pieces, not inside another, that enclose a negative volume.
+    volume : float or None
+        Enclosed volume, if the surface is closed and oriented.
+    """
+
+    free_edges: int
+    rims: int
+    nonmanifold_edges: int
+    nonmanifold_nodes: int
+    misoriented_edges: int
+    duplicate_facets: int
+    degenerate_facets: int
+    inward_pieces: int
+    volume: float | None
+
+    @property
+    def is_closed(self) -> bool:
+        """No free edge."""
+        return self.free_edges == 0
+
+    @property
+    def is_manifold(self) -> bool:
+        """No edge with three faces, no node with two fans."""
+        return self.nonmanifold_edges == 0 and self.nonmanifold_nodes == 0
+
+    @property
+    def is_oriented(self) -> bool:
+        """Neighbours agree, and closed pieces look outward."""
+        return self.misoriented_edges == 0 and self.inward_pieces == 0
+
+    @property
+    def is_clean(self) -> bool:
+        """No fault at all; open rims are none."""
+        return not self.faults()
+
+    def faults(self) -> list[str]:
+        """One line for each kind of fault: ``"kind: count"``."""
+        names = ("nonmanifold_edges", "nonmanifold_nodes", "misoriented_edges",
+                 "duplicate_facets", "degenerate_facets", "inward_pieces")  # fmt: skip
+        lines = [f"{name.replace('_', ' ').replace('nonm', 'non-m')}: {getattr(self, name):,}"
+                 for name in names if getattr(self, name)]  # fmt: skip
+        return lines
+
+    def fault_kinds(self) -> set[str]:
+        """The kinds of fault that occur."""
+        return {line.split(":")[0] for line in self.faults()}
+
+
+def prove(mesh: Mesh) -> Proof:
+    """Examine the surface of a mesh.
+
+    O(n log n).  Crossing facets are not examined.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        As the target format will read it back.
+    """
+    c = mesh.connectivity
+    pieces = mesh.pieces
+    return Proof(
+        free_edges=int(c.is_free.sum()),
+        rims=c.n_rims,
+        nonmanifold_edges=int(c.is_nonmanifold.sum()),
+        nonmanifold_nodes=len(c.nonmanifold_nodes),
+        misoriented_edges=int((~c.pair_agrees).sum()),
+        duplicate_facets=len(mesh.duplicate_triangles),
+        degenerate_facets=len(mesh.degenerate_triangles),
+        inward_pieces=len(pieces.inward),
+        volume=float(pieces.volume.sum()) if pieces.is_solid.any() and pieces.is_solid.all() else None,
+    )

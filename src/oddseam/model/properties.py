@@ -1,0 +1,65 @@
+"""Giving parts the data that a solver wants."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.errors import Refusal
+from oddseam.model.mesh import Mesh
+from oddseam.model.parts import Material
+
+
+@recorded("assign property")
+def assign_property(
+    mesh: Mesh,
+    *,
+    thickness: float | None = None,
+    young: float | None = None,
+    poisson: float | None = None,
+    density: float | None = None,
+    parts: tuple[str, ...] | None = None,
+) -> tuple[Mesh, Outcome]:
+    """Give parts a shell thickness and a linear, isotropic material.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    thickness : float, optional
+        In the unit of the mesh; ``None`` leaves it.
+    young, poisson, density : float, optional
+        Constants of the material, in units that go with that of length; ``None`` for Young's
+        modulus leaves the material.
+    parts : tuple of str, optional
+        Names; all by default.
+
+    Raises
+    ------
+    Refusal
+        For a name that is not there, or a constant out of its range.
+    """
+    for name, value in (("thickness", thickness), ("young", young), ("density", density)):
+        if value is not None and not 0 < value < float("inf"):
+            raise Refusal(f"{name} {value} is not positive")
+    if poisson is not None and not -1 < poisson < 0.5:
+        raise Refusal(f"Poisson's ratio {poisson} is not between -1 and 0.5")
+    if (poisson is not None or density is not None) and young is None:
+        raise Refusal("a material needs Young's modulus as well")
+    wanted = {part.name for part in mesh.parts} if parts is None else set(parts)
+    missing = wanted - {part.name for part in mesh.parts}
+    if missing:
+        raise Refusal(f"there is no part {sorted(missing)[0]!r}; parts are {', '.join(p.name for p in mesh.parts)}")
+    material = None
+    if young is not None:
+        number = max((p.material.id for p in mesh.parts if p.material), default=0) + 1
+        material = Material(number, young, 0.3 if poisson is None else poisson, density)
+    changed = []
+    for part in mesh.parts:
+        if part.name in wanted:
+            part = dataclasses.replace(
+                part, thickness=thickness or part.thickness, material=material or part.material
+            )
+        changed.append(part)
+    notes = () if young is None or poisson is not None else ("Poisson's ratio was not given: 0.3 taken",)
+    outcome = Outcome((Step("assign property", len(wanted)),), notes)
+    return dataclasses.replace(mesh, parts=tuple(changed)), outcome
