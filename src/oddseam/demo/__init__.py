@@ -1,0 +1,1 @@
+"""The demo world of Alder Weir: parts generated from formulas, and the story told with them."""

@@ -1,0 +1,144 @@
+"""The inlet cowl of Alder Weir: a flared hood on a flange with four bolt holes and a gauge boss.
+
+Lengths in millimetres; the axis is z, the flange lies at z = 0, the mouth at the top.  The
+boss is a cylinder along x that ends on the outer wall of the hood.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.demo.patchwork import Patchwork, window_ring
+
+WALL = 5.0
+FLANGE_TOP = 8.0
+FLANGE_RADIUS = 105.0
+MOUTH = 150.0
+NECK = 62.0
+FLARE = 43.0
+HOLE_RADIUS = 10.0
+PITCH = (NECK + FLANGE_RADIUS) / 2
+BOSS_RADIUS = 12.0
+BOSS_HEIGHT = 90.0
+BOSS_TOP = 100.0
+
+_AROUND = 240
+_WALL_ROWS = 71
+_FLANGE_ROWS = 18
+
+
+def outer_radius(z: Array | float) -> Array:
+    """Radius of the outer wall at height z; constant within the flange."""
+    rise = np.maximum(np.asarray(z, float) - FLANGE_TOP, 0.0) / (MOUTH - FLANGE_TOP)
+    return np.asarray(NECK + FLARE * rise**2)
+
+
+def cowl_volume() -> float:
+    """The enclosed volume, from the formulas, to nine digits."""
+    x, weight = np.polynomial.legendre.leggauss(40)
+    z = FLANGE_TOP + (MOUTH - FLANGE_TOP) * (x + 1) / 2
+    ring = math.pi * (outer_radius(z) ** 2 - (outer_radius(z) - WALL) ** 2)
+    hood = float((weight * ring).sum()) * (MOUTH - FLANGE_TOP) / 2
+    plate = math.pi * (FLANGE_RADIUS**2 - (NECK - WALL) ** 2) - 4 * math.pi * HOLE_RADIUS**2
+    radius = BOSS_RADIUS * (x + 1) / 2
+    angle = np.arange(256) * (2 * math.pi / 256)
+    y, up = np.outer(radius, np.cos(angle)), np.outer(radius, np.sin(angle)) + BOSS_HEIGHT
+    height = BOSS_TOP - np.sqrt(outer_radius(up) ** 2 - y**2)
+    ring_mean = height.mean(axis=1) * 2 * math.pi * radius
+    boss = float((weight * ring_mean).sum()) * BOSS_RADIUS / 2
+    return hood + plate * FLANGE_TOP + boss
+
+
+def _turned(radius: Array, angle: Array, z: Array) -> Array:
+    radius, angle, z = np.broadcast_arrays(radius, angle, z)
+    return np.stack([radius * np.cos(angle), radius * np.sin(angle), z], axis=-1)
+
+
+def _grid_without(grid: Array, windows: list[tuple[int, int, int, int]], patchwork: Patchwork, turned: bool) -> None:
+    """Add a grid whose columns wrap, cell by cell, except within the windows (row, row, column, column)."""
+    rows, columns = grid.shape[0] - 1, grid.shape[1]
+    keep = np.ones((rows, columns), bool)
+    for r0, r1, c0, c1 in windows:
+        keep[r0:r1, np.arange(c0, c1) % columns] = False
+    wrapped = np.concatenate([grid, grid[:, :1]], axis=1)
+    for row in range(rows):
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], keep[row], [False]]).astype(int)))
+        for start, stop in edges.reshape(-1, 2):
+            patchwork.add(wrapped[row : row + 2, start : stop + 1], turned=turned)
+
+
+def _rings(outer: Array, inner: Array, count: int) -> Array:
+    """Parameter points (count + 1, k, 2) between two loops."""
+    share = np.linspace(0.0, 1.0, count + 1)[:, None, None]
+    return np.asarray(outer * (1 - share) + inner * share)
+
+
+def cowl_surface() -> tuple[Array, Array]:
+    """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 90,000 facets."""
+    patchwork = Patchwork()
+    angle = np.arange(_AROUND) * (2 * math.pi / _AROUND)
+    _walls(patchwork, angle)
+    _flange(patchwork, angle)
+    return patchwork.joined()
+
+
+def _walls(patchwork: Patchwork, angle: Array) -> None:
+    up = np.linspace(FLANGE_TOP, MOUTH, _WALL_ROWS + 1)
+    within = np.linspace(0.0, FLANGE_TOP, 5)
+    z = np.concatenate([within, up[1:]])[:, None]
+    patchwork.add(_turned(outer_radius(z) - WALL, angle, z), wrap=True, turned=True)
+    mouth = outer_radius(MOUTH) - WALL + np.linspace(0.0, WALL, 3)[:, None]
+    patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
+
+    # the outer wall, with a window of 20 by 20 cells round the boss
+    row = int(round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * _WALL_ROWS))
+    wall = _turned(outer_radius(up[:, None]), angle, up[:, None])
+    _grid_without(wall, [(row - 10, row + 10, -10, 10)], patchwork, turned=False)
+    ring = window_ring(20, 20)
+    border = np.column_stack([(ring[:, 1] - 10) * (2 * math.pi / _AROUND), up[row - 10 + ring[:, 0]]])
+    middle = float(outer_radius(BOSS_HEIGHT))
+    around = np.arctan2(border[:, 1] - BOSS_HEIGHT, border[:, 0] * middle)
+    y, height = BOSS_RADIUS * np.cos(around), BOSS_HEIGHT + BOSS_RADIUS * np.sin(around)
+    foot = np.column_stack([np.arcsin(y / outer_radius(height)), height])
+    rings = _rings(border, foot, 5)
+    collar = _turned(outer_radius(rings[..., 1]), rings[..., 0], rings[..., 1])
+    patchwork.add(collar, wrap=True)
+
+    share = np.linspace(0.0, 1.0, 11)[:, None, None]
+    top = np.column_stack([np.full_like(y, BOSS_TOP), y, height])
+    patchwork.add(collar[-1] * (1 - share) + top * share, wrap=True)
+    centre = np.array([BOSS_TOP, 0.0, BOSS_HEIGHT])
+    share = np.linspace(0.0, 1.0, 6)[:-1, None, None]
+    cap = top * (1 - share) + centre * share
+    patchwork.add(cap, wrap=True)
+    patchwork.add_fan(centre, cap[-1])
+
+
+def _flange(patchwork: Patchwork, angle: Array) -> None:
+    radius = np.linspace(NECK, FLANGE_RADIUS, _FLANGE_ROWS + 1)
+    holes = [30, 90, 150, 210]
+    middle = _FLANGE_ROWS // 2
+    windows = [(middle - 6, middle + 6, hole - 7, hole + 7) for hole in holes]
+    for z, turned in ((FLANGE_TOP, True), (0.0, False)):
+        plate = _turned(radius[:, None], angle, np.array(z))
+        _grid_without(plate, windows, patchwork, turned)
+    inner = np.linspace(NECK - WALL, NECK, 3)[:, None]
+    patchwork.add(_turned(inner, angle, np.array(0.0)), wrap=True)
+    up = np.linspace(0.0, FLANGE_TOP, 5)
+    patchwork.add(_turned(np.array(FLANGE_RADIUS), angle, up[:, None]), wrap=True)
+    ring = window_ring(12, 14)
+    for hole in holes:
+        centre = PITCH * np.array([math.cos(angle[hole]), math.sin(angle[hole])])
+        at, r = angle[hole] + (ring[:, 1] - 7) * (2 * math.pi / _AROUND), radius[middle - 6 + ring[:, 0]]
+        border = np.column_stack([r * np.cos(at), r * np.sin(at)])
+        out = border - centre
+        circle = centre + HOLE_RADIUS * out / np.linalg.norm(out, axis=1, keepdims=True)
+        rings = _rings(border, circle, 4)
+        for z, turned in ((FLANGE_TOP, True), (0.0, False)):
+            flat = np.concatenate([rings, np.full((*rings.shape[:2], 1), z)], axis=2)
+            patchwork.add(flat, wrap=True, turned=turned)
+        bore = np.stack([np.column_stack([circle, np.full(len(circle), z)]) for z in up])
+        patchwork.add(bore, wrap=True)

@@ -1,0 +1,1 @@
+"""Creases, and the curves that they and the borders of a surface make."""

@@ -1,0 +1,270 @@
+"""The passes of the isotropic remesher: split, collapse, flip, smooth, and nodes on curves.
+
+After M. Botsch, L. Kobbelt (2004), A remeshing approach to multiresolution modeling.  A cached
+kernel does not notice a change in ``halfedge_kernels.py``: clear the cache when working there.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import kernel
+from oddseam.remeshing.halfedge_kernels import (
+    FIXED,
+    FREE,
+    PASSING,
+    after,
+    before,
+    collapse,
+    flip,
+    is_joined,
+    length2,
+    link_is_sound,
+    may_move,
+    normal_at,
+    ring_normal,
+    shape_at,
+    split,
+    target2,
+)
+
+
+@kernel
+def limit_growth(net, growth):
+    """Lower the sizes until none grows by more than ``growth`` times the distance."""
+    for _ in range(60):
+        changed = False
+        for h in range(3 * net.used[1]):
+            if net.origin[h] < 0:
+                continue
+            u = net.origin[h]
+            v = net.origin[after(h)]
+            bound = net.size[u] + growth * np.sqrt(length2(net, h))
+            if net.size[v] > bound:
+                net.size[v] = bound
+                changed = True
+            bound = net.size[v] + growth * np.sqrt(length2(net, h))
+            if net.size[u] > bound:
+                net.size[u] = bound
+                changed = True
+        if not changed:
+            return
+
+
+@kernel
+def split_long(net):
+    """Split edges longer than 4/3 of the size, but features; False if the room runs out."""
+    h = 0
+    while h < 3 * net.used[1]:
+        if net.origin[h] >= 0 and net.curve[h] < 0 and net.twin[h] < h:
+            while 9.0 * length2(net, h) > 16.0 * target2(net, h):
+                if net.used[0] + 1 > net.point.shape[0] or net.used[1] + 2 > net.region.shape[0]:
+                    return False
+                u = net.origin[h]
+                v = net.origin[after(h)]
+                split(net, h, *_middle(net, u, v))
+        h += 1
+    return True
+
+
+@kernel
+def _middle(net, u, v):
+    p = net.point
+    return 0.5 * (p[u, 0] + p[v, 0]), 0.5 * (p[u, 1] + p[v, 1]), 0.5 * (p[u, 2] + p[v, 2])
+
+
+@kernel
+def collapse_short(net, mark, least, shrink):
+    """Collapse edges shorter than ``shrink`` of the size, and passing nodes along their curve.
+
+    ``mark`` (n,) holds stamps; its last entry is the newest.  Returns the number collapsed.
+    """
+    done = 0
+    last = mark.shape[0] - 1
+    for h in range(3 * net.used[1]):
+        u = net.origin[h]
+        if u < 0 or net.kind[u] == FIXED:
+            continue
+        v = net.origin[after(h)]
+        passing = net.kind[u] == PASSING
+        if passing:
+            if net.curve[h] < 0:
+                continue
+        elif length2(net, h) >= shrink * shrink * target2(net, h):
+            continue
+        if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
+            continue
+        o = net.twin[h]
+        if o >= 0 and net.curve[after(o)] >= 0 and net.curve[before(o)] >= 0:
+            continue
+        mark[last] += 1
+        if not link_is_sound(net, h, mark, mark[last]):
+            continue
+        longest2 = -1.0 if passing else 16.0 / 9.0 * target2(net, h)
+        if may_move(net, u, v, net.point[v, 0], net.point[v, 1], net.point[v, 2], longest2, least):
+            collapse(net, h)
+            done += 1
+    return done
+
+
+@kernel
+def flip_edges(net, most_turn, by_valence, wanted, valence):
+    """Flip edges where that makes valences or the smallest angle better; returns how many.
+
+    ``wanted`` (n,) is the wanted number of neighbours, ``valence`` (n,) is scratch.
+    """
+    p = net.point
+    valence[:] = 0
+    total = 3 * net.used[1]
+    for h in range(total):
+        if net.origin[h] >= 0:
+            valence[net.origin[h]] += 1
+            if net.twin[h] < 0:
+                valence[net.origin[after(h)]] += 1
+    done = 0
+    for h in range(total):
+        o = net.twin[h]
+        if net.origin[h] < 0 or o < h or net.curve[h] >= 0:
+            continue
+        u, v = net.origin[h], net.origin[o]
+        a, b = net.origin[before(h)], net.origin[before(o)]
+        if a == b:
+            continue
+        now = min(shape_at(p, u, v, p[a, 0], p[a, 1], p[a, 2]), shape_at(p, v, u, p[b, 0], p[b, 1], p[b, 2]))
+        then = min(shape_at(p, b, a, p[u, 0], p[u, 1], p[u, 2]), shape_at(p, a, b, p[v, 0], p[v, 1], p[v, 2]))
+        if by_valence and now > 0.3:
+            gain = 0
+            for w in (u, v):
+                gain += (valence[w] - wanted[w]) ** 2 - (valence[w] - 1 - wanted[w]) ** 2
+            for w in (a, b):
+                gain += (valence[w] - wanted[w]) ** 2 - (valence[w] + 1 - wanted[w]) ** 2
+            if gain <= 0 or then < 0.5 * now:
+                continue
+        elif then <= now + 1e-6:
+            continue
+        if valence[u] <= 3 or valence[v] <= 3 or is_joined(net, a, b):
+            continue
+        l0, l1, l2 = normal_at(p, u, v, p[a, 0], p[a, 1], p[a, 2])
+        r0, r1, r2 = normal_at(p, v, u, p[b, 0], p[b, 1], p[b, 2])
+        s0, s1, s2 = normal_at(p, b, a, p[u, 0], p[u, 1], p[u, 2])
+        t0, t1, t2 = normal_at(p, a, b, p[v, 0], p[v, 1], p[v, 2])
+        m0, m1, m2 = l0 + r0, l1 + r1, l2 + r2
+        mm = m0 * m0 + m1 * m1 + m2 * m2
+        ss = s0 * s0 + s1 * s1 + s2 * s2
+        tt = t0 * t0 + t1 * t1 + t2 * t2
+        sm = s0 * m0 + s1 * m1 + s2 * m2
+        tm = t0 * m0 + t1 * m1 + t2 * m2
+        st = s0 * t0 + s1 * t1 + s2 * t2
+        lr = l0 * r0 + l1 * r1 + l2 * r2
+        ll = (l0 * l0 + l1 * l1 + l2 * l2) * (r0 * r0 + r1 * r1 + r2 * r2)
+        if not (sm > 0.0 and tm > 0.0 and sm * sm > 0.5 * ss * mm and tm * tm > 0.5 * tt * mm):
+            continue
+        # the new edge must not fold more than the old one, beyond what a crease angle allows
+        folds = st < most_turn * np.sqrt(ss * tt)
+        if folds and (ll == 0.0 or st * np.sqrt(ll) < lr * np.sqrt(ss * tt)):
+            continue
+        flip(net, h)
+        valence[u] -= 1
+        valence[v] -= 1
+        valence[a] += 1
+        valence[b] += 1
+        done += 1
+    return done
+
+
+@kernel
+def aim(net, row, goal):
+    """Where free nodes want to go: the middle of their facets, within the tangent plane.
+
+    Facets weigh by area over the square of the local size, so that graded meshes stay graded.
+    Fills ``row`` with the nodes and ``goal`` with the places; returns how many.
+    """
+    p = net.point
+    k = 0
+    for v in range(net.used[0]):
+        g = net.out[v]
+        if g < 0 or net.kind[v] != FREE:
+            continue
+        start = g
+        x = 0.0
+        y = 0.0
+        z = 0.0
+        weight = 0.0
+        while True:
+            b = net.origin[after(g)]
+            c = net.origin[before(g)]
+            n0, n1, n2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
+            s = net.size[v] + net.size[b] + net.size[c]
+            w = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2) / (s * s)
+            x += w * (p[v, 0] + p[b, 0] + p[c, 0])
+            y += w * (p[v, 1] + p[b, 1] + p[c, 1])
+            z += w * (p[v, 2] + p[b, 2] + p[c, 2])
+            weight += w
+            g = net.twin[before(g)]
+            if g < 0 or g == start:
+                break
+        n0, n1, n2, _ = ring_normal(net, v, net.region[start // 3])
+        nn = n0 * n0 + n1 * n1 + n2 * n2
+        if weight > 0.0 and nn > 0.0:
+            x = x / (3.0 * weight) - p[v, 0]
+            y = y / (3.0 * weight) - p[v, 1]
+            z = z / (3.0 * weight) - p[v, 2]
+            d = (x * n0 + y * n1 + z * n2) / nn
+            row[k] = v
+            goal[k, 0] = p[v, 0] + x - d * n0
+            goal[k, 1] = p[v, 1] + y - d * n1
+            goal[k, 2] = p[v, 2] + z - d * n2
+            k += 1
+    return k
+
+
+@kernel
+def move(net, row, goal, least):
+    """Move nodes to their goals where they may; returns how many moved."""
+    done = 0
+    for k in range(row.shape[0]):
+        x, y, z = goal[k, 0], goal[k, 1], goal[k, 2]
+        if may_move(net, row[k], -1, x, y, z, -1.0, least):
+            net.point[row[k], 0] = x
+            net.point[row[k], 1] = y
+            net.point[row[k], 2] = z
+            done += 1
+    return done
+
+
+@kernel
+def insert_nodes(net, half_edge, arc, first_of, wanted, wanted_size, wanted_first, tolerance):
+    """Put the wanted nodes on the curves: split the edge they fall on, or fix the node there.
+
+    ``half_edge`` and ``arc`` follow the nodes of each curve; a curve whose first half-edge is
+    -1 is left alone.  The caller has made enough room.
+    """
+    for c in range(first_of.shape[0] - 1):
+        i = first_of[c]
+        if half_edge[i] < 0:
+            continue
+        h = np.int64(half_edge[i])
+        s0 = arc[i]
+        for k in range(wanted_first[c], wanted_first[c + 1]):
+            s = wanted[k]
+            while arc[i + 1] < s - tolerance:
+                i += 1
+                h = np.int64(half_edge[i])
+                s0 = arc[i]
+            u = net.origin[h]
+            v = net.origin[after(h)]
+            if s - s0 <= tolerance:
+                w = u
+            elif arc[i + 1] - s <= tolerance:
+                w = v
+            else:
+                t = (s - s0) / (arc[i + 1] - s0)
+                p = net.point
+                x = p[u, 0] + t * (p[v, 0] - p[u, 0])
+                y = p[u, 1] + t * (p[v, 1] - p[u, 1])
+                z = p[u, 2] + t * (p[v, 2] - p[u, 2])
+                w = split(net, h, x, y, z)
+                h = np.int64(net.out[w])
+                s0 = s
+            net.kind[w] = FIXED
+            net.size[w] = min(net.size[w], wanted_size[k]) if w == u or w == v else wanted_size[k]

@@ -1,0 +1,169 @@
+"""Cutting a surface into sheets that a two-manifold kernel can work on.
+
+The surface is cut along edges with other than two agreeing facets; a node with several fans
+becomes one node for each.  Creases, borders between classes of facets, and free edges are
+features.  Sewing back is by node identity: a node remembers which one it was, and nodes on
+cuts that are shared never move.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.features.creases import sharp_edges
+from oddseam.features.curves import Curves, trace_curves
+from oddseam.model.connectivity import label_components
+
+
+@dataclass(frozen=True, eq=False)
+class Sheets:
+    """A surface cut for a two-manifold kernel.
+
+    Attributes
+    ----------
+    point : (n, 3) array
+        Nodes, those with several fans repeated.
+    node : (n,) int array
+        Which node of the surface each was.
+    triangles : (m, 3) int32 array
+        In terms of ``point``.
+    twin : (3 m,) int32 array
+        Half-edge across, -1 at a cut or a free edge.
+    out : (n,) int32 array
+        A half-edge that leaves each node; the one without twin on a border.
+    region : (m,) int32 array
+        Region of every triangle: what hangs together without crossing a feature.
+    curves : Curves
+        Of the features.
+    curve_edge : (k,) int array
+        For each node of the curves the half-edge to the next, -1 at the end or where locked.
+    half_curve : (3 m,) int32 array
+        Curve of every half-edge, or -1.
+    is_locked : (n,) bool array
+        Nodes on cuts that several sheets share.
+    """
+
+    point: Array
+    node: Array
+    triangles: Array
+    twin: Array
+    out: Array
+    region: Array
+    curves: Curves
+    curve_edge: Array
+    half_curve: Array
+    is_locked: Array
+
+
+def cut_into_sheets(nodes: Array, triangles: Array, facet_class: Array, crease: float, drawn: Array | None = None) -> Sheets:
+    """Cut a surface.
+
+    Parameters
+    ----------
+    nodes : (n, 3) array
+    triangles : (m, 3) int array
+    facet_class : (m,) int array
+        Borders between classes are features.
+    crease : float
+        Angle in degrees beyond which an edge is a feature.
+    drawn : (k, 2) int array, optional
+        Edges that are features whatever their angle.
+    """
+    m = len(triangles)
+    start = triangles.ravel()
+    end = np.roll(triangles, -1, axis=1).ravel()
+    n = max(len(nodes), 1)
+    key = np.minimum(start, end).astype(np.int64) * n + np.maximum(start, end)
+    order = np.argsort(key, kind="stable")
+    new = np.ones(len(key), bool)
+    new[1:] = key[order][1:] != key[order][:-1]
+    first = np.flatnonzero(new)
+    count = np.diff(np.append(first, len(key)))
+    a, b = order[first[count == 2]], order[first[count == 2] + 1]
+    agree = start[a] == end[b]
+    a, b = a[agree], b[agree]
+    twin = np.full(3 * m, -1, np.int32)
+    twin[a], twin[b] = b, a
+
+    sharp = sharp_edges(nodes, triangles, np.column_stack([a, b]) // 3, np.ones(len(a), bool), crease)
+    sharp |= facet_class[a // 3] != facet_class[b // 3]
+    if drawn is not None and len(drawn):
+        sharp |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
+    feature = twin < 0
+    feature[a[sharp]] = feature[b[sharp]] = True
+    several = np.zeros(3 * m, bool)  # at an edge that more than one sheet has
+    several[order] = np.repeat(count > 1, count)
+    locked_half = (twin < 0) & several
+
+    # one node for each fan
+    following = np.arange(3 * m) + np.where(np.arange(3 * m) % 3 == 2, -2, 1)
+    _, fan = label_components(3 * m, np.concatenate([a, following[a]]), np.concatenate([following[b], b]))
+    corner = np.unique(fan, return_index=True)[1]
+    node = start[corner]
+    point = nodes[node]
+    halves = fan.reshape(m, 3).astype(np.int32)
+    fans_at = np.bincount(node, minlength=n)
+    is_locked = fans_at[node] > 1
+    is_locked[fan[locked_half]] = True
+    is_locked[fan[following[locked_half]]] = True
+
+    smooth_a, smooth_b = a[~sharp], b[~sharp]
+    _, region = label_components(m, smooth_a // 3, smooth_b // 3)
+    out = np.full(len(point), -1, np.int32)
+    out[fan[::-1]] = np.arange(3 * m, dtype=np.int32)[::-1]
+    border = np.flatnonzero(twin < 0)
+    out[fan[border]] = border
+
+    # every feature edge once, as the half-edge with the smaller number
+    half = np.flatnonzero(feature & ((twin < 0) | (np.arange(3 * m) < twin)))
+    ends = np.column_stack([fan[half], fan[following[half]]])
+    curves = trace_curves(point, ends, is_locked | _is_peak(nodes, triangles, fan, feature, len(point)))
+    curve_edge, half_curve = _curve_halves(curves, half, ends, twin, locked_half)
+    return Sheets(point, node, halves, twin, out, region.astype(np.int32), curves, curve_edge, half_curve, is_locked)
+
+
+def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: int) -> Array:
+    """(n,) bool: nodes round which the surface turns so much that they are a feature by themselves.
+
+    Where the area vectors round a node cancel to less than cos 40 degrees of the area, no
+    facet through its neighbours can stand for it.
+    """
+    from oddseam.geometry.triangles import area_vectors
+
+    vectors = area_vectors(nodes[triangles])
+    area = np.linalg.norm(vectors, axis=1)
+    total, sum_area = np.zeros((count, 3)), np.zeros(count)
+    corner_vectors = np.repeat(vectors, 3, axis=0)
+    for d in range(3):
+        total[:, d] = np.bincount(fan, corner_vectors[:, d], minlength=count)
+    sum_area = np.bincount(fan, np.repeat(area, 3), minlength=count)
+    on_feature = np.zeros(count, bool)
+    on_feature[fan[feature]] = True
+    peak: Array = ~on_feature & (np.linalg.norm(total, axis=1) < np.cos(np.radians(40.0)) * sum_area)
+    return peak
+
+
+def _curve_halves(curves: Curves, half: Array, ends: Array, twin: Array, locked: Array) -> tuple[Array, Array]:
+    """Half-edges along the curves, and the curve of every half-edge.
+
+    Along a rim only one direction exists; such a curve is turned round to follow it.
+    """
+    half_curve = np.full(len(twin), -1, np.int32)
+    curve_edge = np.full(len(curves.node), -1, np.int64)
+    for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
+        edge = curves.edge[i : j - 1]
+        along = half[edge]
+        half_curve[along] = c
+        across = twin[along]
+        half_curve[across[across >= 0]] = c
+        forward = ends[edge, 0] == curves.node[i : j - 1]
+        if not forward[0] and across[0] < 0:
+            curves.node[i:j] = curves.node[i:j][::-1].copy()
+            along, across, forward = along[::-1], across[::-1], ~forward[::-1]
+        directed = np.where(forward, along, across)
+        if (directed >= 0).all() and not locked[along].any():
+            curve_edge[i : j - 1] = directed
+    return curve_edge, half_curve
