@@ -100,7 +100,8 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
     ring = window_ring(20, 20)
     border = np.column_stack([(ring[:, 1] - 10) * (2 * math.pi / _AROUND), up[row - 10 + ring[:, 0]]])
     middle = float(outer_radius(BOSS_HEIGHT))
-    around = np.arctan2(border[:, 1] - BOSS_HEIGHT, border[:, 0] * middle)
+    begin = math.atan2(border[0, 1] - BOSS_HEIGHT, border[0, 0] * middle)
+    around = begin + np.arange(len(ring)) * (2 * math.pi / len(ring))
     y, height = BOSS_RADIUS * np.cos(around), BOSS_HEIGHT + BOSS_RADIUS * np.sin(around)
     foot = np.column_stack([np.arcsin(y / outer_radius(height)), height])
     rings = _rings(border, foot, 5)
@@ -134,8 +135,9 @@ def _flange(patchwork: Patchwork, angle: Array) -> None:
         centre = PITCH * np.array([math.cos(angle[hole]), math.sin(angle[hole])])
         at, r = angle[hole] + (ring[:, 1] - 7) * (2 * math.pi / _AROUND), radius[middle - 6 + ring[:, 0]]
         border = np.column_stack([r * np.cos(at), r * np.sin(at)])
-        out = border - centre
-        circle = centre + HOLE_RADIUS * out / np.linalg.norm(out, axis=1, keepdims=True)
+        begin = math.atan2(border[0, 1] - centre[1], border[0, 0] - centre[0])
+        turn = begin - np.arange(len(ring)) * (2 * math.pi / len(ring))
+        circle = centre + HOLE_RADIUS * np.column_stack([np.cos(turn), np.sin(turn)])
         rings = _rings(border, circle, 4)
         for z, turned in ((FLANGE_TOP, True), (0.0, False)):
             flat = np.concatenate([rings, np.full((*rings.shape[:2], 1), z)], axis=2)

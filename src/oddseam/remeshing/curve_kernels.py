@@ -62,6 +62,9 @@ def spacing_along(points, arc, first_of, size, bound, least, spacing):
         first = first_of[c]
         last = first_of[c + 1]
         total = arc[last - 1]
+        if total <= size and chord_deviation(points, arc, first, last, 0.0, total, a, b)[0] <= bound:
+            spacing[first:last] = size
+            continue
         for i in range(first, last):
             best = least
             for side in range(2):
@@ -79,21 +82,57 @@ def spacing_along(points, arc, first_of, size, bound, least, spacing):
                             break
                     else:
                         hi = w
-                # a chord that reaches the end of the curve says nothing against a longer one
-                if lo >= longest:
-                    lo = size
                 best = max(best, lo)
             spacing[i] = min(best, size)
+
+
+@kernel
+def walk_curve(points, arc, first, last, spacing, total, count, bound, out_s, out_size, k, keep):
+    """Step along one curve in ``count`` equal shares of ``total``.
+
+    Without ``keep`` it only says whether every chord keeps to the bound.  With it, nodes are
+    written from row k on, chords that are too far off are cut at their worst point, and the
+    next free row is returned.
+    """
+    a = np.empty(3)
+    b = np.empty(3)
+    done = 0.0
+    wanted = 1
+    s_before = 0.0
+    for i in range(first, last - 1):
+        step = 2.0 * (arc[i + 1] - arc[i]) / (spacing[i] + spacing[i + 1])
+        while wanted <= count and (done + step >= total * wanted / count or i == last - 2):
+            s = arc[last - 1]
+            if wanted < count:
+                t = (total * wanted / count - done) / step if step > 0.0 else 0.0
+                s = arc[i] + min(max(t, 0.0), 1.0) * (arc[i + 1] - arc[i])
+            while True:
+                end = s
+                dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
+                if not keep and dev > bound:
+                    return -1
+                while dev > bound and where >= 0:
+                    end = arc[where]
+                    dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
+                if keep and (end < s or wanted < count):
+                    if k < out_s.shape[0]:
+                        out_s[k] = end
+                        out_size[k] = 0.5 * (spacing[i] + spacing[i + 1])
+                    k += 1
+                s_before = end
+                if end >= s:
+                    break
+            wanted += 1
+        done += step
+    return k
 
 
 @kernel
 def place_nodes(points, arc, first_of, spacing, bound, out_s, out_size, out_first):
     """Arc lengths of the nodes inside every curve, and the spacing there; returns how many.
 
-    Runs out of room quietly: the caller gives as much as ``size_of_result`` counts.
+    Nodes beyond the room in ``out_s`` are counted and not written: give more and call again.
     """
-    a = np.empty(3)
-    b = np.empty(3)
     k = 0
     for c in range(first_of.shape[0] - 1):
         first = first_of[c]
@@ -101,39 +140,26 @@ def place_nodes(points, arc, first_of, spacing, bound, out_s, out_size, out_firs
         total = 0.0
         for i in range(first, last - 1):
             total += 2.0 * (arc[i + 1] - arc[i]) / (spacing[i] + spacing[i + 1])
-        count = max(int(np.ceil(total - 0.02)), 1)
+        least = max(int(np.ceil(total - 0.02)), 1)
+        count = least
+        # where equal steps are a little too long for the bound, a few more of them will do
+        most = 2 * least + 2
+        while count <= most:
+            if walk_curve(points, arc, first, last, spacing, total, count, bound, out_s, out_size, k, False) >= 0:
+                break
+            count += 1
+        if count > most:
+            count = least
         out_first[c] = k
-        done = 0.0
-        wanted = 1
-        s_before = 0.0
-        for i in range(first, last - 1):
-            step = 2.0 * (arc[i + 1] - arc[i]) / (spacing[i] + spacing[i + 1])
-            while wanted <= count and (done + step >= total * wanted / count or (i == last - 2 and wanted == count)):
-                s = arc[last - 1]
-                if wanted < count:
-                    t = (total * wanted / count - done) / step if step > 0.0 else 0.0
-                    s = arc[i] + min(max(t, 0.0), 1.0) * (arc[i + 1] - arc[i])
-                # cut the chord from s_before to s until it keeps to the bound
-                while True:
-                    end = s
-                    dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
-                    while dev > bound and where >= 0:
-                        end = arc[where]
-                        dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
-                    if end >= s:
-                        break
-                    if k < out_s.shape[0]:
-                        out_s[k] = end
-                        out_size[k] = spacing[i]
-                    k += 1
-                    s_before = end
-                if wanted < count:
-                    if k < out_s.shape[0]:
-                        out_s[k] = s
-                        out_size[k] = 0.5 * (spacing[i] + spacing[i + 1])
-                    k += 1
-                    s_before = s
-                wanted += 1
-            done += step
+        k = walk_curve(points, arc, first, last, spacing, total, count, bound, out_s, out_size, k, True)
     out_first[first_of.shape[0] - 1] = k
     return k
+
+
+def warm_up() -> None:
+    """Compile everything here on tiny input."""
+    points = np.array([[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [2.0, 0.5, 0.0]])
+    arc, first = np.array([0.0, 1.0, 2.1]), np.array([0, 3])
+    spacing, s, size, out = np.empty(3), np.empty(9), np.empty(9), np.zeros(2, np.int64)
+    spacing_along(points, arc, first, 0.7, 0.1, 0.01, spacing)
+    place_nodes(points, arc, first, spacing, 0.1, s, size, out)

@@ -101,7 +101,8 @@ def collapse_short(net, mark, least, shrink):
         if not link_is_sound(net, h, mark, mark[last]):
             continue
         longest2 = -1.0 if passing else 16.0 / 9.0 * target2(net, h)
-        if may_move(net, u, v, net.point[v, 0], net.point[v, 1], net.point[v, 2], longest2, least):
+        allowed = 0.1 if passing else least
+        if may_move(net, u, v, net.point[v, 0], net.point[v, 1], net.point[v, 2], longest2, allowed):
             collapse(net, h)
             done += 1
     return done

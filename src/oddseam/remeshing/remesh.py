@@ -22,7 +22,7 @@ from oddseam.remeshing.surface import Fineness, Result, remesh_sheets
 
 #: How far a chord may leave a crease, over the size, unless told otherwise: a round hole keeps
 #: its diameter to a few percent of an element.
-CHORD = 0.018
+CHORD = 0.0185
 
 
 @recorded("remesh")
@@ -51,7 +51,7 @@ def remesh(
     crease : float
         Edges where the surface turns by more degrees are creases.
     chord : float, optional
-        How far an edge may leave the crease it stands for; 1.8 % of the size by default.
+        How far an edge may leave the crease it stands for; 1.85 % of the size by default.
         Edges along tight curves are shorter than the size for its sake.
     growth : float
         By how much the size may grow, over the distance.
