@@ -1,0 +1,73 @@
+"""Making neighbours agree about which side is out, and closed pieces look outward.
+
+Every face is taken twice, as it is and turned; copies that agree across a two-face edge are
+linked.  Then each region has two copies, one the other turned over, unless it cannot be
+oriented at all.  The copy that turns less area is taken.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import winding_number
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.editing import edited
+
+
+def orient(mesh: Mesh) -> tuple[Mesh, int, int]:
+    """Orient piece by piece.
+
+    Returns
+    -------
+    mesh : Mesh
+    count : int
+        Faces turned.
+    unorientable : int
+        Regions that have one side only.
+    """
+    turned, unorientable = _turned_to_agree(mesh)
+    agreed = edited(mesh, turn=mesh.faces.element[turned]) if turned.any() else mesh
+    inward = _looks_inward(agreed)
+    if inward.any():
+        turned = turned ^ inward
+        agreed = edited(mesh, turn=mesh.faces.element[turned])
+    return agreed, int(turned.sum()), unorientable
+
+
+def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
+    c, f = mesh.connectivity, len(mesh.faces)
+    turned = np.zeros(f, bool)
+    if c.pair_agrees.all():
+        return turned, 0
+    g, h = c.face[c.pairs[:, 0]].astype(np.int64), c.face[c.pairs[:, 1]].astype(np.int64)
+    cross = (~c.pair_agrees).astype(np.int64)
+    n, label = label_components(2 * f, np.concatenate([2 * g, 2 * g + 1]), np.concatenate([2 * h + cross, 2 * h + 1 - cross]))
+    as_is, over = label[::2], label[1::2]
+    one_sided = as_is == over
+    area = np.zeros(mesh.n_elements)
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    size = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    np.add.at(area, mesh.triangulation.element, size)
+    kept = np.bincount(as_is, area[mesh.faces.element], minlength=n)
+    turned = ~one_sided & ((kept[over] > kept[as_is]) | ((kept[over] == kept[as_is]) & (over < as_is)))
+    return turned, len(np.unique(as_is[one_sided]))
+
+
+def _looks_inward(mesh: Mesh) -> Array:
+    """(f,) bool: faces of closed pieces that look inward and are not the wall of a cavity."""
+    pieces = mesh.pieces
+    inward = np.zeros(mesh.connectivity.n_pieces, bool)
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    for piece in np.flatnonzero(pieces.is_solid & (pieces.volume < 0)):
+        inward[piece] = True
+        lower = (pieces.low < pieces.low[piece]).all(axis=1)
+        around = pieces.is_solid & lower & (pieces.high > pieces.high[piece]).all(axis=1)
+        if around.any():
+            point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
+            members = np.isin(pieces.of_triangle, np.flatnonzero(around))
+            inward[piece] = abs(winding_number(point, corners[members])) < 0.5
+    piece = mesh.connectivity.piece
+    found: Array = (piece >= 0) & inward[piece]
+    return found

@@ -1,0 +1,141 @@
+"""Dropping, turning and adding elements, with everything else following."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.model.groups import Groups
+from oddseam.model.kinds import KINDS
+from oddseam.model.mesh import Elements, Mesh
+from oddseam.model.shape import Creases, Patches
+
+
+def edited(
+    mesh: Mesh,
+    *,
+    drop: Array | None = None,
+    turn: Array | None = None,
+    add_nodes: Array | None = None,
+    add_triangles: Array | None = None,
+    like: Array | None = None,
+    derived: bool = False,
+) -> Mesh:
+    """A mesh with some elements dropped, some turned over, and triangles added.
+
+    Everything else keeps its id, its nodes and its bits.  Nodes that no element uses any more
+    go; nodes that none used before stay.  New ids lie above the highest.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    drop, turn : int arrays, optional
+        Element indices.
+    add_nodes : (k, 3) float array, optional
+        Their indices count on from the mesh's.
+    add_triangles : (t, 3) int array, optional
+    like : (t,) int array, optional
+        For each added triangle the element whose part and patch it takes.
+    derived : bool
+        Whether added triangles are pieces of those elements, and join their groups.
+    """
+    old_nodes = mesh.n_nodes
+    nodes = mesh.nodes if add_nodes is None else np.concatenate([mesh.nodes, add_nodes])
+    dropped = np.zeros(mesh.n_elements, bool)
+    if drop is not None:
+        dropped[drop] = True
+    turned = np.zeros(mesh.n_elements, bool)
+    if turn is not None:
+        turned[turn] = True
+    added = np.zeros((0, 3), np.int32) if add_triangles is None else np.asarray(add_triangles, np.int32)
+    like = np.zeros(0, np.int64) if like is None else np.asarray(like, np.int64)
+
+    blocks: dict[str, Elements] = {}
+    origin: list[Array] = []
+    at = 0
+    next_id = int(mesh.element_ids.max(initial=0)) + 1
+    names = [name for name in KINDS if name in mesh.elements or (name == "tri" and len(added))]
+    for name in names:
+        block = mesh.elements.get(name)
+        if block is None:
+            block = Elements(np.zeros((0, 3), np.int32), np.zeros(0, np.int64), np.zeros(0, np.int32))
+        rows = np.arange(at, at + len(block))
+        at += len(block)
+        keep = ~dropped[rows]
+        connectivity = block.connectivity[keep]
+        over = turned[rows[keep]]
+        if over.any():
+            connectivity = connectivity.copy()
+            connectivity[over] = connectivity[over][:, _turned_order(name)]
+        ids, part, its_origin = block.ids[keep], block.part[keep], rows[keep]
+        if name == "tri" and len(added):
+            connectivity = np.concatenate([connectivity, added])
+            ids = np.concatenate([ids, np.arange(next_id, next_id + len(added))])
+            part = np.concatenate([part, mesh.element_part[like]])
+            its_origin = np.concatenate([its_origin, like if derived else np.full(len(added), -1)])
+        blocks[name] = Elements(connectivity, ids, part)
+        origin.append(its_origin)
+    element_origin = np.concatenate(origin) if origin else np.zeros(0, np.int64)
+
+    used_before, used = np.zeros(len(nodes), bool), np.zeros(len(nodes), bool)
+    for block in mesh.elements.values():
+        used_before[block.connectivity] = True
+    for block in blocks.values():
+        used[block.connectivity] = True
+    keep_node = used | ~used_before
+    keep_node[old_nodes:] = used[old_nodes:]
+    new_index = np.cumsum(keep_node) - 1
+    blocks = {
+        name: Elements(new_index[block.connectivity].astype(np.int32), block.ids, block.part)
+        for name, block in blocks.items()
+    }
+    kept = np.flatnonzero(keep_node)
+    node_origin = np.where(kept < old_nodes, kept, -1)
+    assert mesh.node_ids is not None
+    fresh = int(mesh.node_ids.max(initial=0)) + 1 + np.arange(len(nodes) - old_nodes)
+    node_ids = np.concatenate([mesh.node_ids, fresh])[kept]
+    patches = mesh.patches
+    if patches is not None:
+        label = np.full(len(element_origin), -1, np.int32)
+        label[element_origin >= 0] = patches.label[element_origin[element_origin >= 0]]
+        if len(added) and not derived:
+            label[element_origin < 0] = patches.label[like]
+        patches = Patches(label, patches.table)
+    return dataclasses.replace(
+        mesh,
+        nodes=nodes[kept],
+        node_ids=node_ids,
+        elements=blocks,
+        groups=_turned_sides(mesh, turned).carried(node_origin, element_origin, sides=True),
+        creases=_kept_creases(mesh.creases, keep_node, new_index),
+        patches=patches,
+    )
+
+
+def _turned_order(name: str) -> list[int]:
+    """Node order of a shell element turned over, its first node kept."""
+    k = KINDS[name].corners
+    corners = [0, *range(k - 1, 0, -1)]
+    return corners + ([k + k - 1 - j for j in range(k)] if KINDS[name].is_quadratic else [])
+
+
+def _turned_sides(mesh: Mesh, turned: Array) -> Groups:
+    """Side groups after turning: the two faces change places, and edges count the other way."""
+    if not mesh.groups.sides or not turned.any():
+        return mesh.groups
+    corners = np.concatenate([np.full(len(b), KINDS[name].corners) for name, b in mesh.elements.items()])
+    sides = {}
+    for name, pairs in mesh.groups.sides.items():
+        element, side = pairs.T
+        other = np.where(side < 2, 1 - side, corners[element] + 3 - side)
+        sides[name] = np.column_stack([element, np.where(turned[element], other, side)])
+    return Groups(mesh.groups.nodes, mesh.groups.elements, sides)
+
+
+def _kept_creases(creases: Creases | None, keep: Array, new_index: Array) -> Creases | None:
+    if creases is None:
+        return None
+    whole = keep[creases.edges].all(axis=1)
+    return Creases(new_index[creases.edges[whole]], creases.kind[whole])
