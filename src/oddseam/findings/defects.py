@@ -24,19 +24,19 @@ def _edge_finding(mesh: Mesh, which: Array, kind: str, severity: str, message: s
 
 
 def free_edges(mesh: Mesh, limits: Limits) -> Finding | None:
-    """Free edges, a place for each rim, the smallest rims first: they are the damage."""
+    """Free edges, a place for each rim: the small ones first, for they are the damage, by size."""
     c = mesh.connectivity
     count, size, centre = c.measure_rims(mesh.nodes)
     if not len(count):
         return None
     small = size <= limits.rim * mesh.diagonal
-    order = np.lexsort((size, ~small))[:MOST_PLACES]
+    order = np.lexsort((-size, ~small))[:MOST_PLACES]
     places = tuple(Place(point_of(centre[r]), float(size[r]), int(count[r]), ()) for r in order.tolist())
     message = (
         f"{len(count):,} rim(s): {int(small.sum()):,} small (up to {limits.rim * mesh.diagonal:.4g} across), "
         f"{int((~small).sum()):,} larger; the largest is {size.max():.4g} across"
     )
-    advice = "Mend fills the small rims; mend with close 'all' or a diameter fills larger ones."
+    advice = "Mend fills small rims; with close 'all' or a diameter, larger ones too."
     severity = "fault" if small.any() else "warning"
     return Finding("free edges", severity, int(count.sum()), "edges", message, advice, places, len(count))
 
@@ -45,10 +45,14 @@ def nonmanifold_edges(mesh: Mesh) -> Finding | None:
     """Edges with three faces and more."""
     c = mesh.connectivity
     most = int(c.face_count.max()) if len(c.face_count) else 0
+    t = mesh.triangulation
+    doubled = np.zeros(mesh.n_nodes, bool)
+    doubled[t.triangles[mesh.duplicate_triangles]] = True
+    by_copies = int(doubled[c.edges[c.is_nonmanifold]].all(axis=1).sum())
     return _edge_finding(
         mesh, np.flatnonzero(c.is_nonmanifold), "non-manifold edges", "fault",
-        f"three faces or more meet in an edge (at most {most})",
-        "Not mended yet; T-joints of shells are meant to be so, fins and inner walls of a solid are not.",
+        f"three faces or more meet in an edge (at most {most}); {by_copies:,} of them at duplicate facets",
+        "Mend drops duplicates; T-joints, fins and inner walls it leaves.",
     )  # fmt: skip
 
 
@@ -60,7 +64,7 @@ def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, np.column_stack([nodes, nodes]), mesh.node_ids[nodes])  # type: ignore[index]
     on_edge = np.isin(nodes, mesh.connectivity.edges[mesh.connectivity.is_nonmanifold])
     message = f"{int((~on_edge).sum()):,} where surfaces touch in a point only, {int(on_edge.sum()):,} on non-manifold edges"
-    advice = "Not mended yet; look at the places."
+    advice = "Those at duplicates go with them; others are not mended yet."
     return Finding("non-manifold nodes", "fault", len(nodes), "nodes (node ids)", message, advice, places, n)
 
 

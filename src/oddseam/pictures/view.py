@@ -1,0 +1,137 @@
+"""A view of a surface: camera, shading, and lines that respect what is in front."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import unit_normals
+from oddseam.pictures.kernels import draw_lines, fill_triangles
+
+#: Finer than the picture by this much, then averaged: smooth outlines.
+_FINER = 2
+PAPER = np.array([1.0, 1.0, 1.0])
+#: The outside of the surface, and the inside where it shows.
+OUTSIDE = np.array([0.66, 0.74, 0.80])
+INSIDE = np.array([0.90, 0.62, 0.0])
+_INK = np.array([0.16, 0.20, 0.24])
+
+
+@dataclass(frozen=True, eq=False)
+class Camera:
+    """A parallel projection.
+
+    ``axes`` (3, 3) holds right, up and towards the eye in rows; ``centre`` is in the middle of
+    the picture; ``scale`` is in pixels for one unit.
+    """
+
+    axes: Array
+    centre: Array
+    scale: float
+    width: int
+    height: int
+
+    @classmethod
+    def looking(cls, toward_eye: Array, centre: Array, across: float, width: int, height: int) -> Camera:
+        """Look from a direction at a centre so that ``across`` fits the smaller side."""
+        eye = np.asarray(toward_eye, float)
+        eye = eye / np.linalg.norm(eye)
+        up = np.array([0.0, 0.0, 1.0]) if abs(eye[2]) < 0.95 else np.array([0.0, 1.0, 0.0])
+        right = np.cross(up, eye)
+        right /= np.linalg.norm(right)
+        axes = np.stack([right, np.cross(eye, right), eye])
+        return cls(axes, centre, min(width, height) / max(across, 1e-300), width, height)
+
+    @classmethod
+    def around(cls, points: Array, toward_eye: Array, width: int, height: int) -> Camera:
+        """Look from a direction so that all points fit with a margin."""
+        camera = cls.looking(toward_eye, points.mean(axis=0), 1.0, width, height)
+        seen = points @ camera.axes.T
+        low, high = seen.min(axis=0), seen.max(axis=0)
+        span = np.maximum(high - low, 1e-9 * max(float((high - low).max()), 1e-300))
+        scale = 0.9 * min(width / span[0], height / span[1])
+        return cls(camera.axes, (low + high) / 2 @ camera.axes, scale, width, height)
+
+    def project(self, points: Array) -> tuple[Array, Array]:
+        """Pixels (n, 2), counted from the upper left, and depth (n,), larger is nearer."""
+        seen = (points - self.centre) @ self.axes.T
+        xy = np.column_stack(
+            [self.width / 2 + self.scale * seen[:, 0], self.height / 2 - self.scale * seen[:, 1]]
+        )
+        return xy, seen[:, 2]
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """Edges (k, 2) to be drawn in a colour (three shares of 1) with a pen of some pixels."""
+
+    edges: Array
+    colour: tuple[float, float, float]
+    pen: int = 2
+
+
+def render(nodes: Array, triangles: Array, camera: Camera, lines: tuple[Lines, ...] = (), wire: bool = False) -> tuple[Array, Array]:
+    """Draw a surface.
+
+    Parameters
+    ----------
+    nodes : (n, 3) array
+    triangles : (m, 3) int array
+    camera : Camera
+    lines : tuple of Lines
+        Over the surface, where nothing is in front.
+    wire : bool
+        Whether to show the borders of facets.
+
+    Returns
+    -------
+    picture : (height, width, 3) float array
+    depth : (height, width) float array
+        -inf where there is no surface.
+    """
+    fine = Camera(camera.axes, camera.centre, camera.scale * _FINER, camera.width * _FINER, camera.height * _FINER)
+    xy, z = fine.project(nodes)
+    depth = np.full((fine.height, fine.width), -np.inf)
+    ident = np.full((fine.height, fine.width), -1, np.int32)
+    triangles = np.ascontiguousarray(triangles, np.int32)
+    fill_triangles(np.ascontiguousarray(xy), np.ascontiguousarray(z), triangles, depth, ident)
+    normals = unit_normals(nodes[triangles]) @ camera.axes.T
+    canvas = _shaded(ident, normals)
+    _ink_outlines(canvas, ident, normals, wire)
+    for group in lines:
+        if len(group.edges):
+            slack = 3.0 / fine.scale
+            edges = np.ascontiguousarray(group.edges, np.int32)
+            draw_lines(xy, z, edges, depth, slack, np.array(group.colour), group.pen * _FINER, canvas)
+    shape = (camera.height, _FINER, camera.width, _FINER)
+    picture = canvas.reshape(*shape, 3).mean(axis=(1, 3))
+    return picture, depth.reshape(shape).max(axis=(1, 3))
+
+
+def _shaded(ident: Array, normals: Array) -> Array:
+    light = np.array([-0.35, 0.45, 0.82])
+    facing = np.where(normals[:, 2] >= 0, 1.0, -1.0)
+    strength = np.clip((normals * facing[:, None]) @ light, 0.0, 1.0)
+    colour = np.where((facing > 0)[:, None], OUTSIDE, INSIDE) * (0.45 + 0.6 * strength[:, None])
+    canvas = np.empty((*ident.shape, 3))
+    canvas[:] = PAPER
+    on = ident >= 0
+    canvas[on] = np.clip(colour[ident[on]], 0.0, 1.0)
+    return canvas
+
+
+def _ink_outlines(canvas: Array, ident: Array, normals: Array, wire: bool) -> None:
+    """Darken pixels where the facet changes: a lot at sharp edges, a little at the others."""
+    for axis in (0, 1):
+        one = ident[:-1] if axis == 0 else ident[:, :-1]
+        two = ident[1:] if axis == 0 else ident[:, 1:]
+        part = canvas[:-1] if axis == 0 else canvas[:, :-1]
+        row, column = np.nonzero(one != two)
+        a, b = one[row, column], two[row, column]
+        both = (a >= 0) & (b >= 0)
+        turn = np.zeros(len(a))
+        turn[both] = np.einsum("ij,ij->i", normals[a[both]], normals[b[both]])
+        strength = np.where(turn < 0.85, 0.75, 0.28 if wire else 0.0)
+        part[row, column] += strength[:, None] * (_INK - part[row, column])
