@@ -278,12 +278,12 @@ def _close_up(mesh: Mesh, place: Place, lines: tuple[Lines, ...], eye: Array, wi
     corners = mesh.nodes[triangles]
     centre = np.array(place.centre)
     distance = np.linalg.norm(corners - centre, axis=2).min(axis=1)
-    nearest = corners[np.argsort(distance, kind="stable")[:12]]
+    nearest = corners[np.argsort(distance, kind="stable")[:24]]
     edge = float(np.median(np.linalg.norm(nearest[:, 1] - nearest[:, 0], axis=1)))
     reach = max(0.75 * place.size, 5.0 * edge)
     near = np.flatnonzero(distance < 2.2 * reach)
-    vectors = area_vectors(corners[near])
-    mean = vectors.sum(axis=0) if len(near) else np.zeros(3)
+    vectors = area_vectors(nearest)
+    mean = vectors.sum(axis=0)
     length = float(np.linalg.norm(mean))
     look = mean / length if length > 0.3 * np.linalg.norm(vectors, axis=1).sum() else eye
     # a slant shows steps that a view along the normal hides
@@ -318,5 +318,5 @@ def _quality_panel(figure: Figure, mesh: Mesh, found: Survey, left: float) -> No
                 axes.spines[side].set_visible(False)
             name = measure.replace("_", " ") + (" (degrees)" if measure == "minimum_angle" else "")
             worst = f"worst {row.minimum:.3g}, median {row.median:.3g}; {row.beyond:,} below the limit of {row.limit:g}"
-            axes.set_title(f"{kind} {name}: {worst}", fontsize=_FONT, loc="left")
-            top += 230
+            axes.set_title(f"{kind}, {name}\n{worst}", fontsize=_FONT, loc="left")
+            top += 240

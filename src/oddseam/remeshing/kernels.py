@@ -234,23 +234,33 @@ def move(net, row, goal, least):
 
 
 @kernel
-def insert_nodes(net, half_edge, arc, first_of, wanted, wanted_size, wanted_first, tolerance):
+def half_edge_between(net, u, v):
+    """The half-edge from u to v; they must be neighbours."""
+    g = np.int64(net.out[u])
+    while net.origin[after(g)] != v:
+        g = np.int64(net.twin[before(g)])
+    return g
+
+
+@kernel
+def insert_nodes(net, node, may_split, arc, first_of, wanted, wanted_size, wanted_first, tolerance):
     """Put the wanted nodes on the curves: split the edge they fall on, or fix the node there.
 
-    ``half_edge`` and ``arc`` follow the nodes of each curve; a curve whose first half-edge is
-    -1 is left alone.  The caller has made enough room.
+    ``node`` and ``arc`` follow the nodes of each curve; where ``may_split`` (c,) is false a
+    curve is left alone.  The caller has made enough room.
     """
     for c in range(first_of.shape[0] - 1):
-        i = first_of[c]
-        if half_edge[i] < 0:
+        if not may_split[c]:
             continue
-        h = np.int64(half_edge[i])
+        i = first_of[c]
+        # a split renumbers half-edges of other curves, so they are looked up when it is their turn
+        h = half_edge_between(net, node[i], node[i + 1])
         s0 = arc[i]
         for k in range(wanted_first[c], wanted_first[c + 1]):
             s = wanted[k]
             while arc[i + 1] < s - tolerance:
                 i += 1
-                h = np.int64(half_edge[i])
+                h = half_edge_between(net, node[i], node[i + 1])
                 s0 = arc[i]
             u = net.origin[h]
             v = net.origin[after(h)]
@@ -269,3 +279,13 @@ def insert_nodes(net, half_edge, arc, first_of, wanted, wanted_size, wanted_firs
                 s0 = s
             net.kind[w] = FIXED
             net.size[w] = min(net.size[w], wanted_size[k]) if w == u or w == v else wanted_size[k]
+
+
+def warm_up() -> None:
+    """Compile everything here by remeshing a tetrahedron."""
+    from oddseam.remeshing.sheets import cut_into_sheets
+    from oddseam.remeshing.surface import Fineness, remesh_sheets
+
+    nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
+    triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [2, 0, 3]], np.int32)
+    remesh_sheets(cut_into_sheets(nodes, triangles, np.zeros(4, np.int32), 30.0), Fineness(0.3, 0.01, 0.35))

@@ -38,8 +38,8 @@ class Sheets:
         Region of every triangle: what hangs together without crossing a feature.
     curves : Curves
         Of the features.
-    curve_edge : (k,) int array
-        For each node of the curves the half-edge to the next, -1 at the end or where locked.
+    is_splittable : (c,) bool array
+        Whether nodes may be put on and taken off a curve.
     half_curve : (3 m,) int32 array
         Curve of every half-edge, or -1.
     is_locked : (n,) bool array
@@ -53,7 +53,7 @@ class Sheets:
     out: Array
     region: Array
     curves: Curves
-    curve_edge: Array
+    is_splittable: Array
     half_curve: Array
     is_locked: Array
 
@@ -121,8 +121,8 @@ def cut_into_sheets(nodes: Array, triangles: Array, facet_class: Array, crease: 
     half = np.flatnonzero(feature & ((twin < 0) | (np.arange(3 * m) < twin)))
     ends = np.column_stack([fan[half], fan[following[half]]])
     curves = trace_curves(point, ends, is_locked | _is_peak(nodes, triangles, fan, feature, len(point)))
-    curve_edge, half_curve = _curve_halves(curves, half, ends, twin, locked_half)
-    return Sheets(point, node, halves, twin, out, region.astype(np.int32), curves, curve_edge, half_curve, is_locked)
+    is_splittable, half_curve = _curve_halves(curves, half, ends, twin, locked_half)
+    return Sheets(point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, half_curve, is_locked)
 
 
 def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: int) -> Array:
@@ -147,12 +147,12 @@ def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: 
 
 
 def _curve_halves(curves: Curves, half: Array, ends: Array, twin: Array, locked: Array) -> tuple[Array, Array]:
-    """Half-edges along the curves, and the curve of every half-edge.
+    """Which curves may get nodes, and the curve of every half-edge.
 
     Along a rim only one direction exists; such a curve is turned round to follow it.
     """
     half_curve = np.full(len(twin), -1, np.int32)
-    curve_edge = np.full(len(curves.node), -1, np.int64)
+    is_splittable = np.zeros(len(curves.first) - 1, bool)
     for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
         edge = curves.edge[i : j - 1]
         along = half[edge]
@@ -164,6 +164,5 @@ def _curve_halves(curves: Curves, half: Array, ends: Array, twin: Array, locked:
             curves.node[i:j] = curves.node[i:j][::-1].copy()
             along, across, forward = along[::-1], across[::-1], ~forward[::-1]
         directed = np.where(forward, along, across)
-        if (directed >= 0).all() and not locked[along].any():
-            curve_edge[i : j - 1] = directed
-    return curve_edge, half_curve
+        is_splittable[c] = (directed >= 0).all() and not locked[along].any()
+    return is_splittable, half_curve

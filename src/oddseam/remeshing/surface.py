@@ -135,12 +135,12 @@ def _insert(net: Net, sheets: Sheets, wanted: tuple[Array, Array, Array, Array],
     net.kind[:n][curves.is_corner] = FIXED
     net.kind[:n][sheets.is_locked] = FIXED
     for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
-        if sheets.curve_edge[i] < 0:
+        if not sheets.is_splittable[c]:
             net.kind[curves.node[i:j]] = FIXED
         elif len(s) and first[c + 1] > first[c]:  # the ends are as fine as the curve beside them
             for end, k in ((curves.node[i], first[c]), (curves.node[j - 1], first[c + 1] - 1)):
                 limit[end] = min(limit[end], size[k])
-    kernels.insert_nodes(net, sheets.curve_edge, arc, curves.first, s, size, first, 1e-7 * float(limit.max(initial=0)))
+    kernels.insert_nodes(net, curves.node, sheets.is_splittable, arc, curves.first, s, size, first, 1e-7 * float(limit.max(initial=0)))
     used = int(net.used[0])
     on = net.kind[:used] == FIXED
     limit[:used][on] = np.minimum(limit[:used][on], net.size[:used][on])

@@ -1,0 +1,7 @@
+"""``python -m oddseam``."""
+
+import sys
+
+from oddseam.cli.main import main
+
+sys.exit(main())

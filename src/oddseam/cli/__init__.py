@@ -1,0 +1,1 @@
+"""The command line: parses, calls one function, prints; no computation."""

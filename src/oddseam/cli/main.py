@@ -1,0 +1,131 @@
+"""The parser and the way errors leave: exit status 0 done, 1 unmet, 2 refused or unreadable."""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import logging
+import os
+import sys
+from collections.abc import Sequence
+
+from oddseam._version import VERSION
+from oddseam.errors import OddSeamError
+
+_UNITS = ("um", "mm", "cm", "m", "in", "ft")
+_DESCRIPTION = """\
+Turn meshes without CAD into meshes that a solver accepts.
+
+  oddseam survey PART.stl --unit mm            look for defects, with places
+  oddseam mend PART.stl -o CLEAN.stl           mend what can be mended, and prove it
+  oddseam remesh CLEAN.stl -o EVEN.stl --size 4
+  oddseam picture EVEN.stl -o EVEN.png
+"""
+_STATUS = "Exit status: 0 done; 1 done, but something asked for is unmet (it says what); 2 refused or unreadable."
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line; imports nothing that takes time."""
+    parser = argparse.ArgumentParser(
+        prog="oddseam", description=_DESCRIPTION, epilog=_STATUS, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument("--version", action="version", version=f"oddseam {VERSION}")
+    verbs = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
+
+    def verb(name: str, text: str) -> argparse.ArgumentParser:
+        return verbs.add_parser(name, help=text, description=text, epilog=_STATUS)
+
+    def reads(p: argparse.ArgumentParser) -> None:
+        p.add_argument("input", metavar="FILE", help="mesh file: STL, NASTRAN bulk data, or .seam")
+        p.add_argument("--unit", choices=_UNITS, help="unit of length of a file that does not say")
+
+    def writes(p: argparse.ArgumentParser) -> None:
+        p.add_argument("-o", "--output", required=True, metavar="FILE", help="the suffix chooses the format")
+        p.add_argument("--overwrite", action="store_true", help="allow the output to be the input")
+        data = p.add_argument_group("for a deck (a solver refuses shells without these)")
+        data.add_argument("--thickness", type=float, help="shell thickness, in the unit of the mesh")
+        data.add_argument("--young", type=float, metavar="E", help="Young's modulus of the material")
+        data.add_argument("--poisson", type=float, metavar="NU", help="Poisson's ratio")
+        data.add_argument("--density", type=float, metavar="RHO", help="mass density")
+
+    def reports(p: argparse.ArgumentParser) -> None:
+        p.add_argument("--json", action="store_true", help="print the report as JSON")
+
+    p = verb("survey", "look for defects and judge element quality, with places and advice")
+    reads(p)
+    reports(p)
+    for name, text in (
+        ("radius-ratio", "poor below this"),
+        ("aspect-ratio", "poor above this"),
+        ("minimum-angle", "poor below this, degrees"),
+        ("skewness", "poor above this"),
+    ):
+        p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
+
+    p = verb("mend", "drop duplicates, degenerates and crumbs, orient, fill rims, and prove the result")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument(
+        "--close",
+        default="small",
+        metavar="WHAT",
+        help="rims to fill: small (up to 5 %% of the diagonal, the default), all, none, or a diameter",
+    )
+    p.add_argument("--crumbs", type=float, metavar="SIZE", help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)")
+
+    p = verb("remesh", "make even triangles of a wanted edge length; creases, rims and borders are kept")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--size", type=float, required=True, help="wanted edge length, in the unit of the mesh")
+    p.add_argument("--crease", type=float, default=30.0, metavar="ANGLE", help="edges that turn by more degrees are creases (default 30)")
+    p.add_argument("--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)")
+    p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
+
+    p = verb("convert", "write a mesh in another format, and list what it cannot hold")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--text", action="store_true", help="write STL as text, with every digit")
+
+    p = verb("picture", "draw a mesh as PNG, with numbered rings where something was found")
+    reads(p)
+    p.add_argument("-o", "--output", required=True, metavar="PNG")
+    p.add_argument("--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z")
+    p.add_argument("--title", help="the name of the file by default")
+
+    p = verb("account", "say what was done to a mesh (.seam files hold that)")
+    p.add_argument("input", metavar="FILE")
+    reports(p)
+
+    verb("warm-up", "compile what is not compiled for this processor yet")
+
+    p = verb("demo", "run the story of the inlet cowl of Alder Weir on generated data")
+    p.add_argument("-o", "--output", default="inlet_cowl_demo", metavar="DIR", help="folder for the results")
+    return parser
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line; returns the exit status."""
+    args = build_parser().parse_args(argv)
+    logging.basicConfig(format="oddseam: %(message)s", level=logging.WARNING, stream=sys.stderr)
+    try:
+        verbs = importlib.import_module("oddseam.cli.verbs")
+        status: int = getattr(verbs, "run_" + args.verb.replace("-", "_"))(args)
+        sys.stdout.flush()
+        return status
+    except OddSeamError as error:
+        return _refuse(str(error))
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except MemoryError:
+        return _refuse("there is not enough memory for this")
+    except KeyboardInterrupt:
+        return _refuse("stopped; no file was changed")
+
+
+def _refuse(message: str) -> int:
+    print("oddseam: " + " ".join(message.split()), file=sys.stderr)
+    return 2

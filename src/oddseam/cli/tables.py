@@ -1,0 +1,108 @@
+"""Reports for people, as plain tables."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+
+import oddseam
+from oddseam.formats.registry import Written
+from oddseam.geometry.quality import MORE_IS_WORSE
+
+_STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
+
+
+def _console() -> Console:
+    console = Console(highlight=False)
+    if not console.is_terminal:
+        console = Console(highlight=False, width=120)
+    return console
+
+
+def _table(*columns: str, right: tuple[int, ...] = ()) -> Table:
+    table = Table(box=None, pad_edge=False, header_style="bold")
+    for number, name in enumerate(columns):
+        table.add_column(name, justify="right" if number in right else "left", no_wrap=number in right)
+    return table
+
+
+def _point(xyz: Any) -> str:
+    return ", ".join(f"{c:.5g}" for c in xyz)
+
+
+def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
+    """Findings, quality and the state of the surface."""
+    console = _console()
+    console.print(f"[bold]{name}[/bold]", markup=True)
+    console.print(str(mesh), markup=False)
+    if mesh.unit is None:
+        console.print("  the unit of length is unknown; say it with --unit", style="yellow")
+    table = _table("finding", "severity", "count", "places", "what", right=(2, 3))
+    for f in found.findings:
+        table.add_row(f.kind, f"[{_STYLE[f.severity]}]{f.severity}[/]", f"{f.count:,}" if f.count else "-",
+                      f"{f.n_places:,}" if f.n_places else "-", f"{f.message}. {f.advice}")  # fmt: skip
+    console.print()
+    console.print(table)
+    _print_places(console, found)
+    if found.quality:
+        _print_quality(console, found)
+    p = found.proof
+    words = [("closed", p.is_closed), ("manifold", p.is_manifold), ("oriented", p.is_oriented)]
+    state = ", ".join(word if yes else f"not {word}" for word, yes in words)
+    volume = f"; encloses {p.volume:.8g}" if p.volume is not None else ""
+    console.print(f"\nThe surface is {state}{volume}; whether facets cross was not examined.")
+
+
+def _print_places(console: Console, found: oddseam.Survey) -> None:
+    rows = [(f, p) for f in found.findings if f.severity != "note" for p in f.places[:3]]
+    if not rows:
+        return
+    table = _table("worst places", "at", "across", "items", "ids", right=(2, 3))
+    for finding, place in rows:
+        ids = ", ".join(map(str, place.ids)) + (", ..." if place.count > len(place.ids) > 0 else "")
+        table.add_row(finding.kind, _point(place.centre), f"{place.size:.4g}", f"{place.count:,}", ids)
+    console.print()
+    console.print(table)
+
+
+def _print_quality(console: Console, found: oddseam.Survey) -> None:
+    table = _table("quality", "min", "5 %", "median", "95 %", "max", "limit", "beyond", "worst elements", right=(1, 2, 3, 4, 5, 6, 7))
+    for row in found.quality:
+        sign = ">" if row.measure in MORE_IS_WORSE else "<"
+        values = [row.minimum, row.p05, row.median, row.p95, row.maximum]
+        table.add_row(
+            f"{row.kind} {row.measure.replace('_', ' ')}", *(f"{v:.3g}" for v in values),
+            f"{sign} {row.limit:g}", f"{row.beyond:,}", ", ".join(map(str, row.worst_ids[:3])),
+        )  # fmt: skip
+    console.print()
+    console.print(table)
+
+
+def print_entry(entry: oddseam.Entry) -> None:
+    """One entry of an account."""
+    console = _console()
+    settings = ", ".join(f"{name} {value}" for name, value in entry.settings.items() if value is not None)
+    console.print(f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s")
+    before = ", ".join(f"{n:,} {name}" for name, n in entry.before.items())
+    after = ", ".join(f"{n:,} {name}" for name, n in entry.after.items())
+    console.print(f"  {before} -> {after}; largest move {entry.largest_move:.4g}", markup=False)
+    table = _table("  step", "count", "largest move", "detail", "first place", right=(1, 2))
+    for step in entry.outcome.steps:
+        place = _point(step.places[0]) if step.places else ""
+        table.add_row("  " + step.name, f"{step.count:,}", f"{step.largest_move:.4g}", step.detail, place)
+    console.print(table)
+    for note in entry.outcome.notes:
+        console.print(f"  note: {note}", markup=False)
+    for line in entry.outcome.unmet:
+        console.print(f"  unmet: {line}", markup=False, style="red")
+
+
+def print_written(written: Written, mesh: oddseam.Mesh) -> None:
+    """What was written, and what the format cannot hold."""
+    console = _console()
+    rounding = f", rounded by {written.largest_rounding:.2g} at most" if written.largest_rounding else ""
+    console.print(f"wrote {written.path} ({written.format}{rounding}), unit: {mesh.unit_name}", markup=False)
+    for item in written.dropped:
+        console.print(f"  not held by the format: {item}", markup=False)

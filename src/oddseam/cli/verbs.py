@@ -1,0 +1,151 @@
+"""One function for each verb: call the library, print what came of it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+import oddseam
+from oddseam.cli import tables
+from oddseam.cli.progress import shown
+from oddseam.errors import Refusal
+from oddseam.formats import format_of
+from oddseam.formats.registry import Written
+
+
+def _check_output(args: argparse.Namespace) -> None:
+    """Refuse before any work what would fail after it."""
+    output = Path(args.output)
+    format_of(output)
+    if not output.parent.is_dir():
+        raise Refusal(f"{output}: there is no folder {output.parent}")
+    if output.exists() and output.samefile(args.input) and not args.overwrite:
+        raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
+
+
+def _with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
+    data = {name: getattr(args, name) for name in ("thickness", "young", "poisson", "density")}
+    return oddseam.assign_property(mesh, **data) if any(v is not None for v in data.values()) else mesh
+
+
+def _finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = None) -> int:
+    """Write the result, print the report, and say by the status whether all is met."""
+    written = oddseam.write_mesh(mesh, args.output, format=format)
+    entry = mesh.account.last if len(mesh.account) else None
+    unmet = [*(entry.outcome.unmet if entry else ()), *(f"{fault} in the file, because of rounding" for fault in written.broken)]
+    if args.json:
+        report = {"account": mesh.account.to_list(), "written": _written(written), "unmet": unmet}
+        print(json.dumps(report, indent=1))
+    else:
+        if entry is not None:
+            tables.print_entry(entry)
+        tables.print_written(written, mesh)
+    for line in unmet:
+        print(f"oddseam: unmet: {line}", file=sys.stderr)
+    return 1 if unmet else 0
+
+
+def _written(written: Written) -> dict[str, object]:
+    return {name: getattr(written, name) for name in ("path", "format", "dropped", "broken", "largest_rounding")}
+
+
+def run_survey(args: argparse.Namespace) -> int:
+    """Print what a survey found; the status says nothing of the part, only whether it was surveyed."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    given = {name: getattr(args, name) for name in ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")}
+    limits = oddseam.Limits(**{name: value for name, value in given.items() if value is not None})
+    with shown() as progress:
+        found = oddseam.survey(mesh, limits=limits, progress=progress)
+    if args.json:
+        print(json.dumps({"file": args.input, **found.to_dict()}, indent=1))
+    else:
+        tables.print_survey(args.input, mesh, found)
+    return 0
+
+
+def run_mend(args: argparse.Namespace) -> int:
+    """Mend and prove."""
+    _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    close: str | float = args.close
+    if args.close not in ("small", "all", "none"):
+        try:
+            close = float(args.close)
+        except ValueError:
+            raise Refusal(f"--close {args.close}: say small, all, none, or a diameter") from None
+    mesh = _with_property(mesh, args)
+    with shown() as progress:
+        mesh = oddseam.mend(mesh, close=close, crumbs=args.crumbs, target=format_of(args.output), progress=progress)
+    return _finish(mesh, args)
+
+
+def run_remesh(args: argparse.Namespace) -> int:
+    """Remesh the surface."""
+    _check_output(args)
+    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    with shown() as progress:
+        mesh = oddseam.remesh(
+            mesh, size=args.size, crease=args.crease, chord=args.chord, growth=args.growth, progress=progress
+        )
+    return _finish(mesh, args)
+
+
+def run_convert(args: argparse.Namespace) -> int:
+    """Write in another format."""
+    _check_output(args)
+    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    format = format_of(args.output)
+    if args.text and format != "stl":
+        raise Refusal("--text is for STL only")
+    written = oddseam.write_mesh(mesh, args.output, format="stl-text" if args.text else format)
+    if args.json:
+        print(json.dumps({"written": _written(written)}, indent=1))
+    else:
+        tables.print_written(written, mesh)
+    for fault in written.broken:
+        print(f"oddseam: unmet: {fault} in the file, because of rounding", file=sys.stderr)
+    return 1 if written.broken else 0
+
+
+def run_picture(args: argparse.Namespace) -> int:
+    """Draw."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    direction: str | tuple[float, ...] = args.direction
+    if "," in args.direction:
+        try:
+            direction = tuple(float(word) for word in args.direction.split(","))
+        except ValueError:
+            raise Refusal(f"--direction {args.direction}: three numbers with commas between are wanted") from None
+    oddseam.draw(mesh, args.output, direction=direction, title=args.title)  # type: ignore[arg-type]
+    print(f"wrote {args.output}")
+    return 0
+
+
+def run_account(args: argparse.Namespace) -> int:
+    """Say what was done to a mesh."""
+    mesh = oddseam.read_mesh(args.input)
+    if args.json:
+        print(json.dumps(mesh.account.to_list(), indent=1))
+    elif not len(mesh.account):
+        print(f"{args.input}: no account (.seam files hold one; other formats cannot)")
+    for entry in () if args.json else mesh.account:
+        tables.print_entry(entry)
+    return 0
+
+
+def run_warm_up(args: argparse.Namespace) -> int:
+    """Compile all kernels."""
+    from oddseam.warmup import warm_up
+
+    seconds = warm_up()
+    print(f"all kernels are compiled ({seconds:.1f} s)")
+    return 0
+
+
+def run_demo(args: argparse.Namespace) -> int:
+    """Tell the story of the cowl."""
+    from oddseam.demo.story import tell
+
+    return tell(Path(args.output), print)

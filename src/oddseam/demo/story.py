@@ -1,0 +1,83 @@
+"""The story of the inlet cowl: it comes in torn, and goes out clean."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+import oddseam
+from oddseam.demo.cowl import cowl_volume
+from oddseam.demo.damage import damaged_cowl
+from oddseam.errors import Refusal
+
+#: Wanted edge length, and what the cowl is made of (steel; N, mm, t).
+SIZE = 4.0
+THICKNESS, YOUNG, POISSON, DENSITY = 5.0, 210_000.0, 0.3, 7.85e-9
+
+
+def write_raw_cowl(path: Path) -> None:
+    """Write the raw cowl as a scan program would: unconnected facets, in no order."""
+    corners, _ = damaged_cowl()
+    record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+    table = np.zeros(len(corners), record)
+    table["corners"] = corners
+    head = b"inlet cowl, Alder Weir, as it arrived".ljust(80)
+    path.write_bytes(head + np.uint32(len(table)).tobytes() + table.tobytes())
+
+
+def tell(folder: Path, say: Callable[[str], None]) -> int:
+    """Run the story, leave its files in ``folder``, and say what happens; the exit status."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise Refusal(f"{folder}: cannot be made a folder: {error.strerror}") from error
+    raw_path, clean = folder / "inlet_cowl.stl", folder / "inlet_cowl_clean"
+    say("Alder Weir, winter shut-down. The drawings are lost; the inlet cowl arrives as a facet file.")
+    write_raw_cowl(raw_path)
+
+    raw = oddseam.read_mesh(raw_path, unit="mm")
+    before = oddseam.survey(raw)
+    _keep_survey(folder / "survey_before.txt", raw, before)
+    oddseam.draw(raw, folder / "before.png", title="Inlet cowl as it arrived", found=before)
+    say(f"  survey   {len(raw.faces):,} facets, {before.n_faults} kinds of fault:")
+    for finding in before.findings:
+        if finding.severity != "note":
+            say(f"           {finding.count:>6,} {finding.kind}: {finding.message}")
+
+    mended = oddseam.mend(raw, target="stl")
+    done = [f"{step.count:,} x {step.name}" for step in mended.account.last.outcome.steps if step.count]
+    say("  mend     " + "; ".join(done))
+
+    even = oddseam.remesh(mended, size=SIZE)
+    say(f"  remesh   {len(mended.faces):,} facets -> {len(even.faces):,} of {SIZE:g} mm, bolt holes and rims kept")
+
+    handed = oddseam.assign_property(even, thickness=THICKNESS, young=YOUNG, poisson=POISSON, density=DENSITY)
+    after = oddseam.survey(oddseam.as_written(handed, "stl"))
+    _keep_survey(folder / "survey_after.txt", handed, after)
+    oddseam.draw(handed, folder / "after.png", title="Inlet cowl, mended and remeshed", found=after)
+    broken = [fault for suffix in (".stl", ".bdf", ".seam") for fault in oddseam.write_mesh(handed, clean.with_suffix(suffix)).broken]
+
+    unmet = [line for entry in handed.account for line in entry.outcome.unmet] + broken
+    worst = next(row for row in after.quality if row.measure == "minimum_angle")
+    volume = after.proof.volume
+    state = "closed, manifold and oriented" if not unmet and after.proof.is_closed and after.proof.is_clean else "NOT CLEAN"
+    say(f"  survey   {state}; smallest angle {worst.minimum:.1f} degrees, median {worst.median:.1f}")
+    if volume is not None:
+        say(f"           encloses {volume:,.0f} mm3; the formula says {cowl_volume():,.0f} ({volume / cowl_volume() - 1:+.3%})")
+    say(f"  handed over in {folder}: inlet_cowl_clean.stl, .bdf (shell {THICKNESS:g} mm, steel) and .seam;")
+    say("           before.png and after.png; survey_before.txt and survey_after.txt")
+    for line in unmet:
+        say(f"  unmet    {line}")
+    return 0 if state != "NOT CLEAN" else 1
+
+
+def _keep_survey(path: Path, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
+    import pandas as pd
+
+    with pd.option_context("display.width", 200, "display.max_columns", None, "display.max_colwidth", 110):
+        quality = found.quality_frame().drop(columns=["worst_ids", "worst_values"])
+        findings = found.findings_frame()[["kind", "severity", "count", "n_places", "message"]]
+        blocks = [str(mesh), findings.to_string(index=False), found.places_frame().to_string(index=False), quality.to_string(index=False)]
+    path.write_text("\n\n".join(blocks) + "\n", encoding="utf-8")
