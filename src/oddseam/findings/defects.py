@@ -160,8 +160,11 @@ def crumb_pieces(mesh: Mesh, size: float) -> Array:
     if not len(small) or len(small) == len(extent):
         return np.zeros(0, np.int64)
     c = mesh.connectivity
-    sound = c.piece[c.face] >= 0
-    pairs = np.unique(np.column_stack([mesh.faces.node[sound], c.piece[c.face[sound]]]), axis=0)
+    piece, node = c.piece[c.face], mesh.faces.node
+    at_small = np.zeros(mesh.n_nodes, bool)
+    at_small[node[np.isin(piece, small)]] = True
+    corner = np.flatnonzero(at_small[node] & (piece >= 0))
+    pairs = np.unique(np.column_stack([node[corner], piece[corner]]), axis=0)
     shared = np.bincount(pairs[:, 0], minlength=mesh.n_nodes)[pairs[:, 0]] > 1
     return np.setdiff1d(small, pairs[shared, 1])
 

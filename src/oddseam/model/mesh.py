@@ -196,8 +196,10 @@ class Mesh:
     @cached_property
     def box(self) -> tuple[Array, Array]:
         """Lower and upper corner of the box around the nodes that elements use."""
-        used = np.unique(np.concatenate([np.zeros(0, np.int32), *(b.connectivity.ravel() for b in self.elements.values())]))
-        points = self.nodes[used] if len(used) else self.nodes
+        used = np.zeros(self.n_nodes, bool)
+        for block in self.elements.values():
+            used[block.connectivity] = True
+        points = self.nodes[used] if used.any() else self.nodes
         if not len(points):
             return np.zeros(3), np.zeros(3)
         return points.min(axis=0), points.max(axis=0)

@@ -16,7 +16,7 @@ PAPER = np.array([1.0, 1.0, 1.0])
 #: The outside of the surface, and the inside where it shows.
 OUTSIDE = np.array([0.66, 0.74, 0.80])
 INSIDE = np.array([0.90, 0.62, 0.0])
-_INK = np.array([0.16, 0.20, 0.24])
+_INK = np.array([0.16, 0.20, 0.24], np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,7 +104,7 @@ def render(nodes: Array, triangles: Array, camera: Camera, lines: tuple[Lines, .
         if len(group.edges):
             slack = 3.0 / fine.scale
             edges = np.ascontiguousarray(group.edges, np.int32)
-            draw_lines(xy, z, edges, depth, slack, np.array(group.colour), group.pen * _FINER, canvas)
+            draw_lines(xy, z, edges, depth, slack, np.array(group.colour, np.float32), group.pen * _FINER, canvas)
     shape = (camera.height, _FINER, camera.width, _FINER)
     picture = canvas.reshape(*shape, 3).mean(axis=(1, 3))
     return picture, depth.reshape(shape).max(axis=(1, 3))
@@ -115,10 +115,8 @@ def _shaded(ident: Array, normals: Array) -> Array:
     facing = np.where(normals[:, 2] >= 0, 1.0, -1.0)
     strength = np.clip((normals * facing[:, None]) @ light, 0.0, 1.0)
     colour = np.where((facing > 0)[:, None], OUTSIDE, INSIDE) * (0.45 + 0.6 * strength[:, None])
-    canvas = np.empty((*ident.shape, 3))
-    canvas[:] = PAPER
-    on = ident >= 0
-    canvas[on] = np.clip(colour[ident[on]], 0.0, 1.0)
+    palette = np.concatenate([np.clip(colour, 0.0, 1.0), PAPER[None]]).astype(np.float32)
+    canvas: Array = palette[ident]  # -1, no facet, takes the paper at the end
     return canvas
 
 
@@ -134,4 +132,4 @@ def _ink_outlines(canvas: Array, ident: Array, normals: Array, wire: bool) -> No
         turn = np.zeros(len(a))
         turn[both] = np.einsum("ij,ij->i", normals[a[both]], normals[b[both]])
         strength = np.where(turn < 0.85, 0.75, 0.28 if wire else 0.0)
-        part[row, column] += strength[:, None] * (_INK - part[row, column])
+        part[row, column] += strength[:, None].astype(np.float32) * (_INK - part[row, column])

@@ -109,14 +109,21 @@ def real_text(value: float, width: int) -> str:
     shortest = _with_point(repr(value))
     if len(shortest) <= width:
         return shortest
-    best, error = "", float("inf")
-    for digits in range(width, 0, -1):
-        for text in (_with_point(f"{value:.{digits}E}"), f"{value:.{digits}f}"):
-            if len(text) <= width and abs(float(text) - value) < error:
-                best, error = text, abs(float(text) - value)
-        if best:
-            return best
-    return best
+    whole = len(f"{value:.0f}")
+    fixed = f"{value:.{width - whole - 1}f}" if whole < width else ""
+    if fixed and "." not in fixed:
+        fixed += "."
+    if fixed.startswith("0."):  # a leading zero may go, which leaves room for one more digit
+        fixed = f"{value:.{width - 1}f}"[1:]
+    elif fixed.startswith("-0."):
+        fixed = "-" + f"{value:.{width - 2}f}"[2:]
+    if fixed and 1e-3 < abs(value):
+        return fixed
+    for digits in range(width - 2, 0, -1):
+        text = _with_point(f"{value:.{digits}E}")
+        if len(text) <= width:
+            return text
+    return fixed
 
 
 def _with_point(text: str) -> str:
