@@ -11,16 +11,36 @@ from typing import TYPE_CHECKING, Any
 from oddseam._version import VERSION as __version__
 
 if TYPE_CHECKING:
-    from oddseam.accounts import Account, Entry
-    from oddseam.errors import FormatError, MeshError, OddSeamError, PickError, Refusal
-    from oddseam.findings import Finding, Limits, Survey, survey
-    from oddseam.formats import Written, as_written, read_mesh, write_mesh
-    from oddseam.mending import mend
-    from oddseam.model import Creases, Elements, Groups, Material, Mesh, Part, Patch, Patches
-    from oddseam.model.proof import Proof, prove
-    from oddseam.model.properties import assign_property
-    from oddseam.pictures import draw
-    from oddseam.remeshing import remesh
+    from oddseam.accounts import Account as Account, Entry as Entry
+    from oddseam.errors import (
+        FormatError as FormatError,
+        MeshError as MeshError,
+        OddSeamError as OddSeamError,
+        PickError as PickError,
+        Refusal as Refusal,
+    )
+    from oddseam.findings import Finding as Finding, Limits as Limits, Survey as Survey, survey as survey
+    from oddseam.formats import (
+        Written as Written,
+        as_written as as_written,
+        read_mesh as read_mesh,
+        write_mesh as write_mesh,
+    )
+    from oddseam.mending import mend as mend
+    from oddseam.model import (
+        Creases as Creases,
+        Elements as Elements,
+        Groups as Groups,
+        Material as Material,
+        Mesh as Mesh,
+        Part as Part,
+        Patch as Patch,
+        Patches as Patches,
+    )
+    from oddseam.model.proof import Proof as Proof, prove as prove
+    from oddseam.model.properties import assign_property as assign_property
+    from oddseam.pictures import draw as draw
+    from oddseam.remeshing import remesh as remesh
 
 _HOME = {
     "Account": "accounts", "Entry": "accounts",

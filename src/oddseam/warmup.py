@@ -28,6 +28,7 @@ def warm_up() -> float:
     running = [
         subprocess.Popen([sys.executable, "-c", f"import {name} as family; family.warm_up()"]) for name in FAMILIES
     ]
-    if any([process.wait() for process in running]):
+    codes = [process.wait() for process in running]
+    if any(codes):
         raise RuntimeError("a kernel could not be compiled")
     return time.perf_counter() - start

@@ -117,7 +117,7 @@ class Account:
         return self.entries[-1]
 
     def with_entry(self, entry: Entry) -> Account:
-        """This account and one more entry."""
+        """An account with one more entry."""
         return Account((*self.entries, entry))
 
     def to_list(self) -> list[dict[str, Any]]:

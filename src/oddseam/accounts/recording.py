@@ -19,15 +19,19 @@ class Recordable(Protocol):
     """What the decorator needs to know of a mesh."""
 
     @property
-    def account(self) -> Account: ...
+    def account(self) -> Account:
+        """The account so far."""
 
     @property
-    def digest(self) -> str: ...
+    def digest(self) -> str:
+        """Digest of the content."""
 
     @property
-    def counts(self) -> dict[str, int]: ...
+    def counts(self) -> dict[str, int]:
+        """Numbers of nodes and elements."""
 
-    def with_account(self, account: Account) -> Any: ...
+    def with_account(self, account: Account) -> Any:
+        """The same with another account."""
 
 
 M = TypeVar("M", bound=Recordable)
@@ -51,11 +55,7 @@ def recorded(operation: str) -> Callable[[Callable[..., tuple[M, Outcome]]], Cal
         def run(mesh: M, *args: Any, **kwargs: Any) -> M:
             bound = signature.bind(mesh, *args, **kwargs)
             bound.apply_defaults()
-            settings = {
-                name: value
-                for name, value in list(bound.arguments.items())[1:]
-                if name not in _UNRECORDED
-            }
+            settings = {name: value for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED}
             start = time.perf_counter()
             result, outcome = function(mesh, *args, **kwargs)
             entry = Entry(

@@ -72,15 +72,28 @@ def build_parser() -> argparse.ArgumentParser:
         metavar="WHAT",
         help="rims to fill: small (up to 5 %% of the diagonal, the default), all, none, or a diameter",
     )
-    p.add_argument("--crumbs", type=float, metavar="SIZE", help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)")
+    p.add_argument(
+        "--crumbs",
+        type=float,
+        metavar="SIZE",
+        help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)",
+    )
 
     p = verb("remesh", "make even triangles of a wanted edge length; creases, rims and borders are kept")
     reads(p)
     writes(p)
     reports(p)
     p.add_argument("--size", type=float, required=True, help="wanted edge length, in the unit of the mesh")
-    p.add_argument("--crease", type=float, default=30.0, metavar="ANGLE", help="edges that turn by more degrees are creases (default 30)")
-    p.add_argument("--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)")
+    p.add_argument(
+        "--crease",
+        type=float,
+        default=30.0,
+        metavar="ANGLE",
+        help="edges that turn by more degrees are creases (default 30)",
+    )
+    p.add_argument(
+        "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
+    )
     p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
 
     p = verb("convert", "write a mesh in another format, and list what it cannot hold")
@@ -92,7 +105,9 @@ def build_parser() -> argparse.ArgumentParser:
     p = verb("picture", "draw a mesh as PNG, with numbered rings where something was found")
     reads(p)
     p.add_argument("-o", "--output", required=True, metavar="PNG")
-    p.add_argument("--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z")
+    p.add_argument(
+        "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
+    )
     p.add_argument("--title", help="the name of the file by default")
 
     p = verb("account", "say what was done to a mesh (.seam files hold that)")

@@ -19,7 +19,8 @@ def shown() -> Iterator[Progress]:
         yield lambda step, fraction: None
         return
     from rich.console import Console
-    from rich.progress import BarColumn, Progress as Bar, TextColumn, TimeElapsedColumn
+    from rich.progress import BarColumn, TextColumn, TimeElapsedColumn
+    from rich.progress import Progress as Bar
 
     start = time.perf_counter()
     columns = (TextColumn("{task.description:<38}"), BarColumn(), TimeElapsedColumn())

@@ -68,7 +68,18 @@ def _print_places(console: Console, found: oddseam.Survey) -> None:
 
 
 def _print_quality(console: Console, found: oddseam.Survey) -> None:
-    table = _table("quality", "min", "5 %", "median", "95 %", "max", "limit", "beyond", "worst elements", right=(1, 2, 3, 4, 5, 6, 7))
+    table = _table(
+        "quality",
+        "min",
+        "5 %",
+        "median",
+        "95 %",
+        "max",
+        "limit",
+        "beyond",
+        "worst elements",
+        right=(1, 2, 3, 4, 5, 6, 7),
+    )
     for row in found.quality:
         sign = ">" if row.measure in MORE_IS_WORSE else "<"
         values = [row.minimum, row.p05, row.median, row.p95, row.maximum]
@@ -84,7 +95,9 @@ def print_entry(entry: oddseam.Entry) -> None:
     """One entry of an account."""
     console = _console()
     settings = ", ".join(f"{name} {value}" for name, value in entry.settings.items() if value is not None)
-    console.print(f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s")
+    console.print(
+        f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s"
+    )
     before = ", ".join(f"{n:,} {name}" for name, n in entry.before.items())
     after = ", ".join(f"{n:,} {name}" for name, n in entry.after.items())
     console.print(f"  {before} -> {after}; largest move {entry.largest_move:.4g}", markup=False)

@@ -34,7 +34,10 @@ def _finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = N
     """Write the result, print the report, and say by the status whether all is met."""
     written = oddseam.write_mesh(mesh, args.output, format=format)
     entry = mesh.account.last if len(mesh.account) else None
-    unmet = [*(entry.outcome.unmet if entry else ()), *(f"{fault} in the file, because of rounding" for fault in written.broken)]
+    unmet = [
+        *(entry.outcome.unmet if entry else ()),
+        *(f"{fault} in the file, because of rounding" for fault in written.broken),
+    ]
     if args.json:
         report = {"account": mesh.account.to_list(), "written": _written(written), "unmet": unmet}
         print(json.dumps(report, indent=1))

@@ -94,7 +94,7 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
     patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
 
     # the outer wall, with a window of 20 by 20 cells round the boss
-    row = int(round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * _WALL_ROWS))
+    row = round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * _WALL_ROWS)
     wall = _turned(outer_radius(up[:, None]), angle, up[:, None])
     _grid_without(wall, [(row - 10, row + 10, -10, 10)], patchwork, turned=False)
     ring = window_ring(20, 20)

@@ -57,15 +57,22 @@ def tell(folder: Path, say: Callable[[str], None]) -> int:
     after = oddseam.survey(oddseam.as_written(handed, "stl"))
     _keep_survey(folder / "survey_after.txt", handed, after)
     oddseam.draw(handed, folder / "after.png", title="Inlet cowl, mended and remeshed", found=after)
-    broken = [fault for suffix in (".stl", ".bdf", ".seam") for fault in oddseam.write_mesh(handed, clean.with_suffix(suffix)).broken]
+    broken = [
+        fault
+        for suffix in (".stl", ".bdf", ".seam")
+        for fault in oddseam.write_mesh(handed, clean.with_suffix(suffix)).broken
+    ]
 
     unmet = [line for entry in handed.account for line in entry.outcome.unmet] + broken
     worst = next(row for row in after.quality if row.measure == "minimum_angle")
     volume = after.proof.volume
-    state = "closed, manifold and oriented" if not unmet and after.proof.is_closed and after.proof.is_clean else "NOT CLEAN"
+    state = (
+        "closed, manifold and oriented" if not unmet and after.proof.is_closed and after.proof.is_clean else "NOT CLEAN"
+    )
     say(f"  survey   {state}; smallest angle {worst.minimum:.1f} degrees, median {worst.median:.1f}")
     if volume is not None:
-        say(f"           encloses {volume:,.0f} mm3; the formula says {cowl_volume():,.0f} ({volume / cowl_volume() - 1:+.3%})")
+        share = volume / cowl_volume() - 1
+        say(f"           encloses {volume:,.0f} mm3; the formula says {cowl_volume():,.0f} ({share:+.3%})")
     say(f"  handed over in {folder}: inlet_cowl_clean.stl, .bdf (shell {THICKNESS:g} mm, steel) and .seam;")
     say("           before.png and after.png; survey_before.txt and survey_after.txt")
     for line in unmet:
@@ -79,5 +86,10 @@ def _keep_survey(path: Path, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
     with pd.option_context("display.width", 200, "display.max_columns", None, "display.max_colwidth", 110):
         quality = found.quality_frame().drop(columns=["worst_ids", "worst_values"])
         findings = found.findings_frame()[["kind", "severity", "count", "n_places", "message"]]
-        blocks = [str(mesh), findings.to_string(index=False), found.places_frame().to_string(index=False), quality.to_string(index=False)]
+        blocks = [
+            str(mesh),
+            findings.to_string(index=False),
+            found.places_frame().to_string(index=False),
+            quality.to_string(index=False),
+        ]
     path.write_text("\n\n".join(blocks) + "\n", encoding="utf-8")

@@ -43,7 +43,7 @@ class Curves:
 
 
 def _turns(points: Array, edges: Array, degree: Array) -> Array:
-    """(n,) turn in degrees at nodes with two edges, 0 elsewhere; and that of the sharpest neighbour."""
+    """(n,) bool: nodes with two edges where the chain turns so much that they are corners."""
     n = len(points)
     total = np.zeros((n, 3))
     direction = points[edges[:, 1]] - points[edges[:, 0]]
@@ -58,7 +58,7 @@ def _turns(points: Array, edges: Array, degree: Array) -> Array:
     np.maximum.at(beside, edges[:, 0], turn[edges[:, 1]])
     np.maximum.at(beside, edges[:, 1], turn[edges[:, 0]])
     stands_out = (turn > LEAST_TURN) & (turn > STAND_OUT * beside)
-    return (turn > SHARP_TURN) | stands_out
+    return np.asarray((turn > SHARP_TURN) | stands_out)
 
 
 def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:

@@ -2,6 +2,6 @@
 
 from oddseam.findings.finding import Finding, Place
 from oddseam.findings.limits import Limits
-from oddseam.findings.survey import Survey, survey
+from oddseam.findings.report import Survey, survey
 
 __all__ = ["Finding", "Limits", "Place", "Survey", "survey"]

@@ -19,7 +19,7 @@ def _edge_finding(mesh: Mesh, which: Array, kind: str, severity: str, message: s
     edges = mesh.connectivity.edges[which]
     if not len(edges):
         return None
-    places, n = gathered(mesh.nodes, edges, mesh.node_ids[edges])  # type: ignore[index]
+    places, n = gathered(mesh.nodes, edges, mesh.node_ids[edges])
     return Finding(kind, severity, len(edges), "edges (node ids)", message, advice, places, n)
 
 
@@ -61,9 +61,11 @@ def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
     nodes = mesh.connectivity.nonmanifold_nodes
     if not len(nodes):
         return None
-    places, n = gathered(mesh.nodes, np.column_stack([nodes, nodes]), mesh.node_ids[nodes])  # type: ignore[index]
+    places, n = gathered(mesh.nodes, np.column_stack([nodes, nodes]), mesh.node_ids[nodes])
     on_edge = np.isin(nodes, mesh.connectivity.edges[mesh.connectivity.is_nonmanifold])
-    message = f"{int((~on_edge).sum()):,} where surfaces touch in a point only, {int(on_edge.sum()):,} on non-manifold edges"
+    message = (
+        f"{int((~on_edge).sum()):,} where surfaces touch in a point only, {int(on_edge.sum()):,} on non-manifold edges"
+    )
     advice = "Those at duplicates go with them; others are not mended yet."
     return Finding("non-manifold nodes", "fault", len(nodes), "nodes (node ids)", message, advice, places, n)
 
@@ -99,7 +101,7 @@ def coincident_nodes(mesh: Mesh) -> Finding | None:
     if not len(extra):
         return None
     pairs = np.column_stack([first[index[extra]], extra])
-    places, n = gathered(mesh.nodes, pairs, mesh.node_ids[pairs])  # type: ignore[index]
+    places, n = gathered(mesh.nodes, pairs, mesh.node_ids[pairs])
     message = "nodes at exactly the same place as another one; what meets there is not joined"
     return Finding("coincident nodes", "warning", len(extra), "nodes (pairs of node ids)", message,
                    "Converting to STL and back joins them; in a shell deck they may be meant.", places, n)  # fmt: skip
@@ -179,5 +181,6 @@ def _piece_places(mesh: Mesh, pieces: Array) -> tuple[Place, ...]:
 
 def not_examined() -> Finding:
     """What a survey does not look at yet, said plainly."""
-    return Finding("crossing facets", "note", 0, "pairs", "not examined yet: facets that cross one another are not looked for",
+    return Finding("crossing facets", "note", 0, "pairs",
+                   "not examined yet: facets that cross one another are not looked for",
                    "Do not take a survey without faults as proof that nothing crosses.")  # fmt: skip

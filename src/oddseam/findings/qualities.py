@@ -80,13 +80,23 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
             few = np.argpartition(sign * values, min(WORST, len(values) - 1))[:WORST]
             few = few[np.argsort(sign * values[few], kind="stable")]
             ranked = np.sort(values)
-            at = [ranked[round(q * (len(ranked) - 1))] for q in (0.0, 0.05, 0.5, 0.95, 1.0)]
+            at = [float(ranked[round(q * (len(ranked) - 1))]) for q in (0.0, 0.05, 0.5, 0.95, 1.0)]
             rows.append(
                 QualityRow(
-                    kind, measure, len(values), *(float(v) for v in at), limit, int(over.sum()),
-                    tuple(mesh.element_ids[index[few]].tolist()), tuple(values[few].tolist()),
+                    kind=kind,
+                    measure=measure,
+                    count=len(values),
+                    minimum=at[0],
+                    p05=at[1],
+                    median=at[2],
+                    p95=at[3],
+                    maximum=at[4],
+                    limit=limit,
+                    beyond=int(over.sum()),
+                    worst_ids=tuple(mesh.element_ids[index[few]].tolist()),
+                    worst_values=tuple(values[few].tolist()),
                 )
-            )  # fmt: skip
+            )
         bad.append(index[worse])
     poor = np.concatenate(bad) if bad else np.zeros(0, np.int64)
     if not len(poor):

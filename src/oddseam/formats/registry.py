@@ -152,7 +152,8 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
     fmt = format_named(format or format_of(path))
     rounded = fmt.rounded(mesh)
     dropped = fmt.write(mesh, path)
-    move, broken = 0.0, ()
+    move = 0.0
+    broken: tuple[str, ...] = ()
     if rounded is not mesh:
         move = _largest_rounding(mesh, rounded)
     if move > 0:

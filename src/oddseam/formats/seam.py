@@ -41,7 +41,7 @@ def rounded(mesh: Mesh) -> Mesh:
 
 def write(mesh: Mesh, path: Path) -> list[str]:
     """Write all of it; nothing is dropped."""
-    arrays: dict[str, Array] = {"nodes": mesh.nodes, "node_ids": mesh.node_ids}  # type: ignore[dict-item]
+    arrays: dict[str, Array] = {"nodes": mesh.nodes, "node_ids": mesh.node_ids}
     for name, block in mesh.elements.items():
         for column in ("connectivity", "ids", "part"):
             arrays[f"elements/{name}/{column}"] = getattr(block, column)
@@ -83,7 +83,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     text = np.frombuffer(json.dumps(header).encode(), np.uint8)
 
     def fill(file: BinaryIO) -> None:
-        np.savez(file, **{_HEADER: text}, **arrays)
+        np.savez(file, allow_pickle=False, **{_HEADER: text, **arrays})
 
     write_whole(path, fill)
     return []

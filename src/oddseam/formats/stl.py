@@ -205,7 +205,7 @@ def _dropped(mesh: Mesh, parts_held: bool) -> list[str]:
         elif name != "tri":
             lost.append(f"{len(block):,} {name} elements as such (written as triangles)")
     ids = mesh.node_ids
-    if ids is not None and len(ids) and (ids[-1] != len(ids) or mesh.source is not None and mesh.source.records):
+    if ids is not None and len(ids) and (ids[-1] != len(ids) or (mesh.source is not None and mesh.source.records)):
         lost.append("node and element ids")
     if len(mesh.groups):
         lost.append(f"{len(mesh.groups)} groups")
@@ -254,5 +254,3 @@ def write_text(mesh: Mesh, path: Path) -> list[str]:
 
     write_whole(path, fill)
     return _dropped(mesh, parts_held=True)
-
-

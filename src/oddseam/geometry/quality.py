@@ -68,9 +68,7 @@ def quality(corners: Array) -> dict[str, Array]:
         shortest = length.min(axis=1)
         flat = flat | (shortest == 0)
         aspect = length.max(axis=1) / np.where(shortest > 0, shortest, 1.0)
-    skew = np.maximum(
-        (angle.max(axis=1) - ideal) / (180.0 - ideal), (ideal - angle.min(axis=1)) / ideal
-    )
+    skew = np.maximum((angle.max(axis=1) - ideal) / (180.0 - ideal), (ideal - angle.min(axis=1)) / ideal)
     return {
         "radius_ratio": np.where(flat, 0.0, ratio),
         "aspect_ratio": np.where(flat, np.inf, aspect),

@@ -62,7 +62,9 @@ def _one_pass(mesh: Mesh) -> tuple[Array, Array, Array]:
         m, a = nodes[k], nodes[(k + 1) % 3]
         corner = int(mesh.faces.first[face_of[element]]) + (k + 1) % 3
         others = [
-            int(mesh.faces.element[c.face[x]]) for x in c.corners_of_edge(int(c.edge_of[corner])).tolist() if x != corner
+            int(mesh.faces.element[c.face[x]])
+            for x in c.corners_of_edge(int(c.edge_of[corner])).tolist()
+            if x != corner
         ]
         if any(other in touched or not first <= other < last for other in others):
             continue

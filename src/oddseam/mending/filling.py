@@ -43,7 +43,8 @@ def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
     first, neighbour = mesh.connectivity.neighbours
     for rim in rims:
         loops = _simple_loops(rim) if rim.closed and _runs_along(mesh, rim) else []
-        made, reason = [], "it is not a plain loop of consistently oriented facets"
+        made: list[tuple[tuple[Array, Array], Array, Array]] = []
+        reason = "it is not a plain loop of consistently oriented facets"
         for loop, corners in loops:
             patch, reason = _fill_loop(mesh, loop, corners, first, neighbour)
             if patch is None:
@@ -55,14 +56,12 @@ def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
             continue
         report.rims += 1
         for (new_points, local), loop, corners in made:
-            k = len(loop)
             index = np.concatenate([loop, n_nodes + np.arange(len(new_points))])
             n_nodes += len(new_points)
             points.append(new_points)
             triangles.append(index[local])
             like.append(np.full(len(local), _neighbour_in_main_part(mesh, corners)))
             report.facets += len(local)
-            assert k >= 3
     if not triangles:
         return mesh, report
     filled = edited(
@@ -142,7 +141,10 @@ def _is_facet(mesh: Mesh, nodes: Array) -> bool:
     corners = np.flatnonzero(mesh.faces.node == nodes[0])
     want = set(nodes.tolist())
     c = mesh.connectivity
-    return any({int(mesh.faces.node[x]), int(mesh.faces.node[c.next[x]]), int(mesh.faces.node[c.previous[x]])} == want for x in corners)
+    return any(
+        {int(mesh.faces.node[x]), int(mesh.faces.node[c.next[x]]), int(mesh.faces.node[c.previous[x]])} == want
+        for x in corners
+    )
 
 
 def _triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[int, int]]) -> Array | None:

@@ -43,7 +43,9 @@ def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
         return turned, 0
     g, h = c.face[c.pairs[:, 0]].astype(np.int64), c.face[c.pairs[:, 1]].astype(np.int64)
     cross = (~c.pair_agrees).astype(np.int64)
-    n, label = label_components(2 * f, np.concatenate([2 * g, 2 * g + 1]), np.concatenate([2 * h + cross, 2 * h + 1 - cross]))
+    n, label = label_components(
+        2 * f, np.concatenate([2 * g, 2 * g + 1]), np.concatenate([2 * h + cross, 2 * h + 1 - cross])
+    )
     as_is, over = label[::2], label[1::2]
     one_sided = as_is == over
     area = np.zeros(mesh.n_elements)
@@ -60,7 +62,7 @@ def _looks_inward(mesh: Mesh) -> Array:
     pieces = mesh.pieces
     inward = np.zeros(mesh.connectivity.n_pieces, bool)
     corners = mesh.nodes[mesh.triangulation.triangles]
-    for piece in np.flatnonzero(pieces.is_solid & (pieces.volume < 0)):
+    for piece in np.flatnonzero(pieces.is_solid & (pieces.volume < 0)).tolist():
         inward[piece] = True
         lower = (pieces.low < pieces.low[piece]).all(axis=1)
         around = pieces.is_solid & lower & (pieces.high > pieces.high[piece]).all(axis=1)
@@ -68,6 +70,6 @@ def _looks_inward(mesh: Mesh) -> Array:
             point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
             members = np.isin(pieces.of_triangle, np.flatnonzero(around))
             inward[piece] = abs(winding_number(point, corners[members])) < 0.5
-    piece = mesh.connectivity.piece
-    found: Array = (piece >= 0) & inward[piece]
+    piece_of = mesh.connectivity.piece
+    found: Array = (piece_of >= 0) & inward[piece_of]
     return found

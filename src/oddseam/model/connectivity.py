@@ -126,12 +126,12 @@ class Connectivity:
     @cached_property
     def is_free(self) -> Array:
         """(e,) bool: one face."""
-        return self.face_count == 1
+        return np.asarray(self.face_count == 1)
 
     @cached_property
     def is_nonmanifold(self) -> Array:
         """(e,) bool: three faces or more."""
-        return self.face_count > 2
+        return np.asarray(self.face_count > 2)
 
     @cached_property
     def pairs(self) -> Array:
@@ -148,7 +148,7 @@ class Connectivity:
     def pair_agrees(self) -> Array:
         """(p,) bool: the two faces run along the edge in opposite directions, as they should."""
         node = self.faces.node
-        return node[self.pairs[:, 0]] != node[self.pairs[:, 1]]
+        return np.asarray(node[self.pairs[:, 0]] != node[self.pairs[:, 1]])
 
     @cached_property
     def twin(self) -> Array:
@@ -266,7 +266,7 @@ class Connectivity:
     @cached_property
     def _pieces(self) -> tuple[int, Array]:
         f, corner = len(self.faces), np.flatnonzero(self.edge_of >= 0)
-        n, label = label_components(f + len(self.edges), self.face[corner], f + self.edge_of[corner])
+        _, label = label_components(f + len(self.edges), self.face[corner], f + self.edge_of[corner])
         label = np.where(self.is_sound, label[:f], -1)
         names, dense = np.unique(label[label >= 0], return_inverse=True)
         piece = np.full(f, -1, np.int32)

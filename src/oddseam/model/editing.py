@@ -93,7 +93,6 @@ def edited(
     }
     kept = np.flatnonzero(keep_node)
     node_origin = np.where(kept < old_nodes, kept, -1)
-    assert mesh.node_ids is not None
     fresh = int(mesh.node_ids.max(initial=0)) + 1 + np.arange(len(nodes) - old_nodes)
     node_ids = np.concatenate([mesh.node_ids, fresh])[kept]
     patches = mesh.patches

@@ -6,7 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
+import numpy as np
+
 from oddseam.arrays import Array, check_index, locked
+from oddseam.errors import MeshError
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,8 +33,7 @@ class Groups:
     def __post_init__(self) -> None:
         for name, shape in (("nodes", (-1,)), ("elements", (-1,)), ("sides", (-1, 2))):
             held = {
-                key: locked(values, "int32", shape, f"group {key!r}")
-                for key, values in getattr(self, name).items()
+                key: locked(values, "int32", shape, f"group {key!r}") for key, values in getattr(self, name).items()
             }
             object.__setattr__(self, name, MappingProxyType(held))
 
@@ -46,9 +48,13 @@ class Groups:
             check_index(index, len(sides_of), f"element group {name!r}: member", "element")
         for name, pairs in self.sides.items():
             check_index(pairs[:, 0], len(sides_of), f"side group {name!r}: member", "element")
-            for row, (element, side) in enumerate(pairs.tolist()):
-                check_index(pairs[row : row + 1, 1], int(sides_of[element]),
-                            f"side group {name!r}: member {row}, entry", "side")  # fmt: skip
+            wrong = np.flatnonzero((pairs[:, 1] < 0) | (pairs[:, 1] >= sides_of[pairs[:, 0]]))
+            if len(wrong):
+                element, side = pairs[wrong[0]].tolist()
+                raise MeshError(
+                    f"side group {name!r}: member {wrong[0]} is side {side} of element {element}, "
+                    f"which has {sides_of[element]}"
+                )
 
     def carried(self, node_origin: Array, element_origin: Array, sides: bool) -> Groups:
         """The groups after an operation.
@@ -57,13 +63,9 @@ class Groups:
         it came from, or -1.  Side groups follow only if elements kept their shape
         (``sides``); otherwise a side has no successor.
         """
-        import numpy as np
 
         def follow(members: Mapping[str, Array], origin: Array) -> dict[str, Array]:
-            return {
-                name: np.flatnonzero(np.isin(origin, index)).astype(np.int32)
-                for name, index in members.items()
-            }
+            return {name: np.flatnonzero(np.isin(origin, index)).astype(np.int32) for name, index in members.items()}
 
         kept_sides: dict[str, Array] = {}
         if sides:
@@ -71,6 +73,4 @@ class Groups:
                 where = {int(old): new for new, old in enumerate(element_origin.tolist()) if old >= 0}
                 rows = [(where[e], s) for e, s in pairs.tolist() if e in where]
                 kept_sides[name] = np.array(rows, np.int32).reshape(-1, 2)
-        return Groups(
-            follow(self.nodes, node_origin), follow(self.elements, element_origin), kept_sides
-        )
+        return Groups(follow(self.nodes, node_origin), follow(self.elements, element_origin), kept_sides)

@@ -17,9 +17,9 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Account
+from oddseam.arrays import Array, check_index, check_unique, locked
 from oddseam.errors import MeshError
 from oddseam.geometry.predicates import is_degenerate
-from oddseam.arrays import Array, check_index, check_unique, locked
 from oddseam.model.connectivity import Connectivity
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
 from oddseam.model.groups import Groups
@@ -82,7 +82,7 @@ class Mesh:
     nodes: Array
     elements: Mapping[str, Elements] = field(default_factory=dict)
     parts: tuple[Part, ...] = ()
-    node_ids: Array | None = None
+    node_ids: Array = None  # type: ignore[assignment]  # filled in when it is not given
     groups: Groups = field(default_factory=Groups)
     creases: Creases | None = None
     patches: Patches | None = None
@@ -101,7 +101,7 @@ class Mesh:
             raise MeshError(f"node {row} has a coordinate that is not a finite number")
         ids = np.arange(1, n + 1) if self.node_ids is None else self.node_ids
         put("node_ids", locked(ids, "int64", (n,), "node ids"))
-        check_unique(self.node_ids, "node")  # type: ignore[arg-type]
+        check_unique(self.node_ids, "node")
         put("parts", tuple(self.parts))
         part_ids = [part.id for part in self.parts]
         check_unique(np.array(part_ids, np.int64), "part")
@@ -219,7 +219,7 @@ class Mesh:
         """Digest of the content: geometry, elements, ids and parts."""
         hasher = hashlib.blake2b(digest_size=16)
         hasher.update(self.nodes.tobytes())
-        hasher.update(self.node_ids.tobytes())  # type: ignore[union-attr]
+        hasher.update(self.node_ids.tobytes())
         for name, block in self.elements.items():
             hasher.update(name.encode())
             for array in (block.connectivity, block.ids, block.part):

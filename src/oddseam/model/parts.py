@@ -57,8 +57,6 @@ class Part:
 
     def __post_init__(self) -> None:
         if self.boundary is not None and self.boundary not in BOUNDARY_KINDS:
-            raise MeshError(
-                f"part {self.name!r}: boundary {self.boundary!r} is not one of {', '.join(BOUNDARY_KINDS)}"
-            )
+            raise MeshError(f"part {self.name!r}: boundary {self.boundary!r} is not one of {', '.join(BOUNDARY_KINDS)}")
         if self.thickness is not None and not self.thickness > 0:
             raise MeshError(f"part {self.name!r}: thickness {self.thickness} is not positive")

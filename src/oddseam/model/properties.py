@@ -55,11 +55,8 @@ def assign_property(
         material = Material(number, young, 0.3 if poisson is None else poisson, density)
     changed = []
     for part in mesh.parts:
-        if part.name in wanted:
-            part = dataclasses.replace(
-                part, thickness=thickness or part.thickness, material=material or part.material
-            )
-        changed.append(part)
+        given = dataclasses.replace(part, thickness=thickness or part.thickness, material=material or part.material)
+        changed.append(given if part.name in wanted else part)
     notes = () if young is None or poisson is not None else ("Poisson's ratio was not given: 0.3 taken",)
     outcome = Outcome((Step("assign property", len(wanted)),), notes)
     return dataclasses.replace(mesh, parts=tuple(changed)), outcome

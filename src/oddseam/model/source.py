@@ -12,8 +12,8 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import ClassVar
 
-from oddseam.errors import MeshError
 from oddseam.arrays import Array, locked
+from oddseam.errors import MeshError
 from oddseam.model.parts import Part
 
 #: What a record is.

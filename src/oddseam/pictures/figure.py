@@ -247,7 +247,9 @@ def _legend(figure: Figure, mesh: Mesh, found: Survey) -> None:
 # ---------------------------------------------------------------------- the right column
 
 
-def _close_ups(figure: Figure, mesh: Mesh, marks: list[Mark], lines: tuple[Lines, ...], left: float, eye: Array) -> None:
+def _close_ups(
+    figure: Figure, mesh: Mesh, marks: list[Mark], lines: tuple[Lines, ...], left: float, eye: Array
+) -> None:
     width, height, step = 168, 108, 117
     for row, mark in enumerate(marks):
         top = 62 + row * step
@@ -304,7 +306,10 @@ def _quality_panel(figure: Figure, mesh: Mesh, found: Survey, left: float) -> No
     figure.text(left / _WIDTH, 1 - 102 / _HEIGHT, "\n".join(lines), fontsize=_FONT, va="top", linespacing=1.5)
     top = 180.0
     for kind, (_, measures) in element_quality(mesh).items():
-        for measure, span in (("minimum_angle", (0.0, 60.0 if kind.startswith("tri") else 90.0)), ("radius_ratio", (0.0, 1.0))):
+        for measure, span in (
+            ("minimum_angle", (0.0, 60.0 if kind.startswith("tri") else 90.0)),
+            ("radius_ratio", (0.0, 1.0)),
+        ):
             if top > 560:
                 return
             row = next(r for r in found.quality if r.kind == kind and r.measure == measure)

@@ -69,4 +69,6 @@ def warm_up() -> None:
     xy, z = np.array([[1.0, 1.0], [6.0, 1.0], [1.0, 6.0]]), np.zeros(3)
     depth, ident = np.full((8, 8), -np.inf), np.full((8, 8), -1, np.int32)
     fill_triangles(xy, z, np.array([[0, 1, 2]], np.int32), depth, ident)
-    draw_lines(xy, z, np.array([[0, 1]], np.int32), depth, 0.1, np.zeros(3, np.float32), 2, np.zeros((8, 8, 3), np.float32))
+    draw_lines(
+        xy, z, np.array([[0, 1]], np.int32), depth, 0.1, np.zeros(3, np.float32), 2, np.zeros((8, 8, 3), np.float32)
+    )

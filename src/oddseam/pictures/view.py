@@ -57,9 +57,7 @@ class Camera:
     def project(self, points: Array) -> tuple[Array, Array]:
         """Pixels (n, 2), counted from the upper left, and depth (n,), larger is nearer."""
         seen = (points - self.centre) @ self.axes.T
-        xy = np.column_stack(
-            [self.width / 2 + self.scale * seen[:, 0], self.height / 2 - self.scale * seen[:, 1]]
-        )
+        xy = np.column_stack([self.width / 2 + self.scale * seen[:, 0], self.height / 2 - self.scale * seen[:, 1]])
         return xy, seen[:, 2]
 
 
@@ -72,7 +70,9 @@ class Lines:
     pen: int = 2
 
 
-def render(nodes: Array, triangles: Array, camera: Camera, lines: tuple[Lines, ...] = (), wire: bool = False) -> tuple[Array, Array]:
+def render(
+    nodes: Array, triangles: Array, camera: Camera, lines: tuple[Lines, ...] = (), wire: bool = False
+) -> tuple[Array, Array]:
     """Draw a surface.
 
     Parameters

@@ -1,5 +1,5 @@
 """Remeshing of surfaces."""
 
-from oddseam.remeshing.remesh import remesh
+from oddseam.remeshing.isotropic import remesh
 
 __all__ = ["remesh"]

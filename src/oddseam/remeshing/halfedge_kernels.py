@@ -107,9 +107,10 @@ def ring_normal(net, v, region):
 
 @kernel
 def may_move(net, v, skip, x, y, z, longest2, least):
-    """Whether v may go to (x, y, z): facets round it, but those with ``skip``, keep their side,
-    their shape stays above ``least`` or above what the worst one is now, and no edge gets
-    longer than allowed.
+    """Whether v may go to (x, y, z).
+
+    Facets round it, but those with ``skip``, keep their side; their shape stays above ``least``
+    or above what the worst one is now; and no edge gets longer than allowed.
     """
     p = net.point
     worst_now = 1.0
@@ -241,9 +242,8 @@ def collapse(net, h):
             last = leaving
             if out[a] == p:
                 out[a] = tn if tn >= 0 else after(tp)
-        else:
-            if out[a] == p:
-                out[a] = tn if tn >= 0 else after(tp)
+        elif out[a] == p:
+            out[a] = tn if tn >= 0 else after(tp)
     for turn in range(2):
         k = np.int64(h) if turn == 0 else np.int64(twin[h])
         if k >= 0:

@@ -58,7 +58,9 @@ class Sheets:
     is_locked: Array
 
 
-def cut_into_sheets(nodes: Array, triangles: Array, facet_class: Array, crease: float, drawn: Array | None = None) -> Sheets:
+def cut_into_sheets(
+    nodes: Array, triangles: Array, facet_class: Array, crease: float, drawn: Array | None = None
+) -> Sheets:
     """Cut a surface.
 
     Parameters
@@ -135,7 +137,7 @@ def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: 
 
     vectors = area_vectors(nodes[triangles])
     area = np.linalg.norm(vectors, axis=1)
-    total, sum_area = np.zeros((count, 3)), np.zeros(count)
+    total = np.zeros((count, 3))
     corner_vectors = np.repeat(vectors, 3, axis=0)
     for d in range(3):
         total[:, d] = np.bincount(fan, corner_vectors[:, d], minlength=count)

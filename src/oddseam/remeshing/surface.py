@@ -114,9 +114,7 @@ def _wanted_nodes(sheets: Sheets, fineness: Fineness) -> tuple[Array, Array, Arr
     total = np.cumsum(step)
     arc = total - np.repeat(total[curves.first[:-1]], np.diff(curves.first)) if len(points) else total
     spacing = np.empty(len(points))
-    curve_kernels.spacing_along(
-        points, arc, curves.first, fineness.size, fineness.chord, 0.02 * fineness.size, spacing
-    )
+    curve_kernels.spacing_along(points, arc, curves.first, fineness.size, fineness.chord, 0.02 * fineness.size, spacing)
     first = np.zeros(len(curves.first), np.int64)
     room = 16 + 2 * len(points)
     while True:
@@ -140,7 +138,9 @@ def _insert(net: Net, sheets: Sheets, wanted: tuple[Array, Array, Array, Array],
         elif len(s) and first[c + 1] > first[c]:  # the ends are as fine as the curve beside them
             for end, k in ((curves.node[i], first[c]), (curves.node[j - 1], first[c + 1] - 1)):
                 limit[end] = min(limit[end], size[k])
-    kernels.insert_nodes(net, curves.node, sheets.is_splittable, arc, curves.first, s, size, first, 1e-7 * float(limit.max(initial=0)))
+    kernels.insert_nodes(
+        net, curves.node, sheets.is_splittable, arc, curves.first, s, size, first, 1e-7 * float(limit.max(initial=0))
+    )
     used = int(net.used[0])
     on = net.kind[:used] == FIXED
     limit[:used][on] = np.minimum(limit[:used][on], net.size[:used][on])
@@ -188,11 +188,17 @@ def _grown(net: Net) -> Net:
 
     facets = len(net.region)
     extra = facets // 2 + 64
-    halves = [np.concatenate([v, np.full(3 * extra, -1, v.dtype)]) for v in (net.origin, net.twin, net.curve)]
     return Net(
-        more(net.point, 0.0), *halves, more(net.region, -1), more(net.out, -1), more(net.kind, FREE),
-        more(net.size, 1.0), net.used,
-    )  # fmt: skip
+        point=more(net.point, 0.0),
+        origin=np.concatenate([net.origin, np.full(3 * extra, -1, np.int32)]),
+        twin=np.concatenate([net.twin, np.full(3 * extra, -1, np.int32)]),
+        curve=np.concatenate([net.curve, np.full(3 * extra, -1, np.int32)]),
+        region=more(net.region, -1),
+        out=more(net.out, -1),
+        kind=more(net.kind, FREE),
+        size=more(net.size, 1.0),
+        used=net.used,
+    )
 
 
 def _wanted_valence(net: Net) -> Array:

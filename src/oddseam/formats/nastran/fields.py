@@ -117,7 +117,7 @@ def real_text(value: float, width: int) -> str:
         fixed = f"{value:.{width - 1}f}"[1:]
     elif fixed.startswith("-0."):
         fixed = "-" + f"{value:.{width - 2}f}"[2:]
-    if fixed and 1e-3 < abs(value):
+    if fixed and abs(value) > 1e-3:
         return fixed
     for digits in range(width - 2, 0, -1):
         text = _with_point(f"{value:.{digits}E}")

@@ -40,9 +40,7 @@ class Frame:
         across = np.hypot(local[:, 0], local[:, 1])
         if self.kind == 1:
             return np.column_stack([across, angle, local[:, 2]])
-        return np.column_stack(
-            [np.linalg.norm(local, axis=1), np.degrees(np.arctan2(across, local[:, 2])), angle]
-        )
+        return np.column_stack([np.linalg.norm(local, axis=1), np.degrees(np.arctan2(across, local[:, 2])), angle])
 
 
 BASIC = Frame(0, np.zeros(3), np.eye(3))

@@ -187,7 +187,9 @@ def _mesh(path: Path, deck: _Deck, text: bytes) -> Mesh:
     missing = set(np.unique(node_frame).tolist()) - frames.keys()
     if missing:
         number = next(n for n, f in zip(deck.node_ids, deck.node_frame, strict=True) if f in missing)
-        raise FormatError(str(path), f"GRID {number} is given in frame {min(missing)}, which is not there as CORD2R, CORD2C or CORD2S")
+        raise FormatError(
+            str(path), f"GRID {number} is given in frame {min(missing)}, which is not there as CORD2R, CORD2C or CORD2S"
+        )
     given = np.array(deck.given, np.float64).reshape(-1, 3)
     parts = _parts(deck)
     part_index = {part.id: k for k, part in enumerate(parts)}
@@ -207,7 +209,7 @@ def _mesh(path: Path, deck: _Deck, text: bytes) -> Mesh:
         )
         for kind, table in rows.items()
     }
-    nodes = fr.to_basic(given, node_frame, frames)
+    xyz = fr.to_basic(given, node_frame, frames)
     used = sorted(set(frames) - {0})
     sizes = [len(e[2]) for e in deck.elements.values()]
     records = Records(
@@ -225,7 +227,7 @@ def _mesh(path: Path, deck: _Deck, text: bytes) -> Mesh:
         frame_axes=np.array([np.vstack([frames[k].origin, frames[k].axes]) for k in used]).reshape(-1, 4, 3),
     )
     source = Source("nastran", deck.name, 1e-7, deck.carried, records, parts)
-    return Mesh(nodes, elements, parts, np.array(list(deck.node_ids), np.int64), source=source)
+    return Mesh(xyz, elements, parts, np.array(list(deck.node_ids), np.int64), source=source)
 
 
 def _parts(deck: _Deck) -> tuple[Part, ...]:

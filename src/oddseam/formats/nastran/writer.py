@@ -95,7 +95,10 @@ def _check(mesh: Mesh, path: Path, known: set[int]) -> None:
                 "give --thickness, --young and --poisson (in Python: oddseam.assign_property)"
             )
         if material is None or material.young is None or material.poisson is None:
-            raise Refusal(f"{path}: part {part.name!r} has no material; give --young and --poisson (in Python: oddseam.assign_property)")
+            raise Refusal(
+                f"{path}: part {part.name!r} has no material; give --young and --poisson "
+                "(in Python: oddseam.assign_property)"
+            )
     for what, ids in (("node", mesh.node_ids), ("element", mesh.element_ids)):
         if len(ids) and (ids.min() < 1 or ids.max() > MOST_ID):
             bad = int(ids.max() if ids.max() > MOST_ID else ids.min())
@@ -138,7 +141,7 @@ def _element_rows(mesh: Mesh) -> list[tuple[str, int, int, list[int]]]:
     pids = [part.id for part in mesh.parts]
     for kind, block in mesh.elements.items():
         if kind in _CARD_OF:
-            node_ids = mesh.node_ids[block.connectivity].tolist()  # type: ignore[index]
+            node_ids = mesh.node_ids[block.connectivity].tolist()
             table = zip(block.ids.tolist(), block.part.tolist(), node_ids, strict=True)
             rows += [(kind, number, pids[part], nodes) for number, part, nodes in table]
     return rows
@@ -156,7 +159,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
         text.append(f"$ property {part.id}: {' '.join(part.name.split())}\n"[:72].rstrip("\n") + "\n")
     text += [_mat1(material) for material in materials.values()]
     text += [_pshell(part) for part in used]
-    ids: list[int] = mesh.node_ids[on].tolist()  # type: ignore[index]
+    ids: list[int] = mesh.node_ids[on].tolist()
     text += [_grid(number, 0, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
     text += [_element(*row) for row in _element_rows(mesh)]
     text.append("ENDDATA\n")
@@ -169,7 +172,7 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
     bounds = records.start.tolist()
     frames = _frames(records)
     moved = _changed_nodes(mesh)
-    row_of_node = {number: row for row, number in enumerate(mesh.node_ids.tolist())}  # type: ignore[union-attr]
+    row_of_node = {number: row for row, number in enumerate(mesh.node_ids.tolist())}
     elements = {row[1]: row for row in _element_rows(mesh)}
     as_read = {}
     firsts = records.element_first.tolist()
@@ -212,7 +215,8 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
                 text = _reelement(text, row_now)
         elif role == PROPERTY and key in parts and parts[key] != part_before.get(key):
             if _name(text) == "PSHELL":
-                text = _replaced(text, {2: str(parts[key].material.id) if parts[key].material else "",  # type: ignore[union-attr]
+                material = parts[key].material
+                text = _replaced(text, {2: str(material.id) if material else "",
                                         3: real_text(parts[key].thickness or 0.0, 8)})  # fmt: skip
         elif role == MATERIAL and key in materials and materials[key] != material_before.get(key):
             text = _mat1(materials[key]).encode()
@@ -222,9 +226,7 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
     new += [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
     new += [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
     new += [
-        _grid(number, 0, mesh.nodes[row].tolist())
-        for number, row in row_of_node.items()
-        if (NODE, number) not in seen
+        _grid(number, 0, mesh.nodes[row].tolist()) for number, row in row_of_node.items() if (NODE, number) not in seen
     ]
     new += [_element(*row) for number, row in elements.items() if (ELEMENT, number) not in seen]
     if new and end and not out[end - 1].endswith((b"\n", b"\r")):
@@ -240,7 +242,9 @@ def _report_gone(mesh: Mesh, gone: dict[str, int], notes: list[str]) -> None:
     what = " and ".join(f"{count:,} {name}" for name, count in gone.items() if count)
     assert mesh.source is not None
     carried = ", ".join(f"{name} ({count})" for name, count in mesh.source.carried.items())
-    notes.append(f"{what} of the original deck" + (f"; carried cards may still refer to them: {carried}" if carried else ""))
+    notes.append(
+        f"{what} of the original deck" + (f"; carried cards may still refer to them: {carried}" if carried else "")
+    )
 
 
 def _name(text: bytes) -> str:
@@ -269,5 +273,3 @@ def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
     if _name(text) != _CARD_OF[kind]:
         return _element(kind, number, pid, nodes).encode()
     return _replaced(text, {2: str(pid), **{3 + k: str(node) for k, node in enumerate(nodes)}})
-
-

@@ -15,6 +15,7 @@ from oddseam.findings import Limits, defects
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, point_of
 from oddseam.formats import as_written
 from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
 from oddseam.mending.orientation import orient
 from oddseam.model import Mesh
@@ -77,19 +78,13 @@ def mend(
         raise Refusal("the mesh has no shell elements to mend")
     steps: list[Step] = []
 
-    def drop_duplicates(mesh: Mesh, name: str) -> Mesh:
-        rows = mesh.duplicate_triangles
-        found = defects.duplicate_facets(mesh)
-        steps.append(Step(name, len(rows), 0.0, "the first of each is kept", _places(found)))
-        return edited(mesh, drop=mesh.triangulation.element[rows]) if len(rows) else mesh
-
     progress("dropping duplicates and degenerates", 0.0)
-    mesh = drop_duplicates(mesh, "drop duplicates")
+    mesh = _drop_duplicates(mesh, "drop duplicates", steps)
     found = defects.degenerate_facets(mesh)
     mesh, count = drop_degenerates(mesh)
     steps.append(Step("take out degenerates", count, 0.0, "their neighbours are joined", _places(found)))
     if count and len(mesh.duplicate_triangles):
-        mesh = drop_duplicates(mesh, "drop duplicates that this made")
+        mesh = _drop_duplicates(mesh, "drop duplicates that this made", steps)
 
     progress("dropping crumbs", 0.25)
     mesh = _drop_crumbs(mesh, crumb_size, steps)
@@ -134,6 +129,14 @@ def _places(found: Finding | None) -> tuple[tuple[float, float, float], ...]:
     return () if found is None else tuple(place.centre for place in found.places)
 
 
+def _drop_duplicates(mesh: Mesh, name: str, steps: list[Step]) -> Mesh:
+    found = defects.duplicate_facets(mesh)
+    mesh, count, walls = drop_duplicates(mesh)
+    detail = "the first of each is kept" + (f", but for {walls:,} walls of zero thickness" if walls else "")
+    steps.append(Step(name, count, 0.0, detail, _places(found)))
+    return mesh
+
+
 def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step]) -> Mesh:
     pieces = defects.crumb_pieces(mesh, size)
     middle = (mesh.pieces.low + mesh.pieces.high) / 2
@@ -145,14 +148,15 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step]) -> Mesh:
     return edited(mesh, drop=np.unique(mesh.triangulation.element[gone]))
 
 
-def _fill(
-    mesh: Mesh, widest: float, diagonal: float, steps: list[Step], notes: list[str], unmet: list[str]
-) -> Mesh:
+def _fill(mesh: Mesh, widest: float, diagonal: float, steps: list[Step], notes: list[str], unmet: list[str]) -> Mesh:
     """Fill what is asked for; list the rest, and what was asked for and could not be."""
     c = mesh.connectivity
     _, size, _ = c.measure_rims(mesh.nodes)
     extent = mesh.pieces.extent
-    chosen, borders, large, slits = [], [], [], []
+    chosen: list[Rim] = []
+    borders: list[tuple[Rim, float]] = []
+    large: list[tuple[Rim, float]] = []
+    slits: list[tuple[Rim, float]] = []
     for rim, across in zip(c.rims, size.tolist(), strict=True):
         piece = c.piece[c.face[rim.corners[0]]]
         if across > widest:
@@ -167,7 +171,10 @@ def _fill(
     for rim, across in large:
         notes.append(f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}")
     if widest > 0:
-        for what, group in (("looks like a crack, not an opening", slits), ("is the border of a sheet as small as itself", borders)):
+        for what, group in (
+            ("looks like a crack, not an opening", slits),
+            ("is the border of a sheet as small as itself", borders),
+        ):
             for rim, across in group[:MOST_PLACES]:
                 unmet.append(f"open: a rim {across:.4g} across at {_at(mesh, rim)} {what}")
             if len(group) > MOST_PLACES:
@@ -202,7 +209,9 @@ def _remaining(mesh: Mesh) -> list[str]:
         defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh), defects.misoriented(mesh),
         defects.inward(mesh), defects.duplicate_facets(mesh), defects.degenerate_facets(mesh),
     ]  # fmt: skip
-    return [f"{f.kind}: {f.count:,} left at {f.n_places:,} place(s), {_first(f.places)}" for f in found if f is not None]
+    return [
+        f"{f.kind}: {f.count:,} left at {f.n_places:,} place(s), {_first(f.places)}" for f in found if f is not None
+    ]
 
 
 def _first(places: tuple[Place, ...]) -> str:

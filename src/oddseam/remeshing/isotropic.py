@@ -70,7 +70,7 @@ def remesh(
     chord = CHORD * size if chord is None else chord
     _check(mesh, size, crease, chord, growth)
     t = mesh.triangulation
-    facet_class, n_classes = _classes(mesh)
+    facet_class = _classes(mesh)
     drawn = mesh.creases.edges if mesh.creases is not None else None
     progress("finding creases", 0.0)
     sheets = cut_into_sheets(mesh.nodes, t.triangles, facet_class[t.element], crease, drawn)
@@ -102,7 +102,9 @@ def _check(mesh: Mesh, size: float, crease: float, chord: float, growth: float) 
     others = [name for name in mesh.elements if name not in ("tri", "quad")]
     if others:
         what = ", ".join(f"{len(mesh.elements[name]):,} {name}" for name in others)
-        raise Refusal(f"the mesh has {what} elements, which would lose their nodes; remesh surfaces of tri and quad only")
+        raise Refusal(
+            f"the mesh has {what} elements, which would lose their nodes; remesh surfaces of tri and quad only"
+        )
     if not mesh.n_elements:
         raise Refusal("the mesh has no surface to remesh")
     area = 0.5 * float(np.linalg.norm(_doubles(mesh), axis=1).sum())
@@ -119,7 +121,7 @@ def _doubles(mesh: Mesh) -> Array:
     return np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
 
 
-def _classes(mesh: Mesh) -> tuple[Array, int]:
+def _classes(mesh: Mesh) -> Array:
     """(m,) class of every element: its part, patch and element groups."""
     columns = [mesh.element_part]
     if mesh.patches is not None:
@@ -129,9 +131,9 @@ def _classes(mesh: Mesh) -> tuple[Array, int]:
         member[index] = 1
         columns.append(member)
     if len(columns) == 1:
-        return mesh.element_part, len(mesh.parts)
-    found, label = np.unique(np.column_stack(columns), axis=0, return_inverse=True)
-    return label.ravel().astype(np.int32), len(found)
+        return mesh.element_part
+    label = np.unique(np.column_stack(columns), axis=0, return_inverse=True)[1]
+    return np.asarray(label.ravel(), np.int32)
 
 
 def _assemble(mesh: Mesh, result: Result) -> tuple[Mesh, list[str]]:
@@ -140,7 +142,6 @@ def _assemble(mesh: Mesh, result: Result) -> tuple[Mesh, list[str]]:
     m = len(result.triangles)
     keeps_ids = mesh.source is not None and mesh.source.records is not None
     old_ids = mesh.node_ids
-    assert old_ids is not None
     kept = result.node_origin >= 0
     top = int(old_ids.max()) if len(old_ids) else 0
     first = int(mesh.element_ids.max()) + 1 if keeps_ids else 1
@@ -161,7 +162,12 @@ def _assemble(mesh: Mesh, result: Result) -> tuple[Mesh, list[str]]:
         creases = Creases(result.crease_edges, np.zeros(len(result.crease_edges), np.int8))
     block = Elements(result.triangles, np.arange(first, first + m), mesh.element_part[of_element])
     new = dataclasses.replace(
-        mesh, nodes=result.points, node_ids=node_ids, elements={"tri": block}, groups=Groups(carried.nodes, carried.elements),
-        patches=patches, creases=creases,
-    )  # fmt: skip
+        mesh,
+        nodes=result.points,
+        node_ids=node_ids,
+        elements={"tri": block},
+        groups=Groups(carried.nodes, carried.elements),
+        patches=patches,
+        creases=creases,
+    )
     return new, notes

@@ -152,5 +152,7 @@ def _summary(mesh: Mesh, proof: Proof) -> dict[str, Any]:
         "pieces": mesh.connectivity.n_pieces,
         "area": float(area.sum()),
         "volume": proof.volume,
-        "edge_length": None if not len(length) else [float(length.min()), float(np.median(length)), float(length.max())],
+        "edge_length": None
+        if not len(length)
+        else [float(length.min()), float(np.median(length)), float(length.max())],
     }

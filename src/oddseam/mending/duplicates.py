@@ -1,0 +1,74 @@
+"""Dropping facets that are there more than once.
+
+Usually the first of each is kept.  But a wall of zero thickness, a fin or a wall between two
+pieces, is made of facets given twice: there dropping one would leave half a wall.  So for
+every group of duplicates that hang together it is counted how many edges would have other
+than two facets if one of each were kept, and if none were; the better one is taken.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.editing import edited
+
+
+def drop_duplicates(mesh: Mesh) -> tuple[Mesh, int, int]:
+    """Drop duplicate triangles: the new mesh, how many went, and how many places with all copies."""
+    rows = mesh.duplicate_triangles
+    if not len(rows):
+        return mesh, 0, 0
+    t = mesh.triangulation
+    key = np.sort(t.triangles, axis=1)
+    copies, label = _copies(key, rows)
+    walls, group = _groups(key, copies, label)
+    whole = _better_without(key, copies, label, group, walls)
+    gone = np.concatenate([rows, copies[whole[group[label]]]])
+    return edited(mesh, drop=np.unique(t.element[gone])), len(np.unique(gone)), int(whole.sum())
+
+
+def _copies(key: Array, rows: Array) -> tuple[Array, Array]:
+    """Rows of all facets that have a copy, and for each the number of its facet."""
+    marked = np.zeros(int(key.max()) + 1, bool)
+    marked[key[rows]] = True
+    near = np.flatnonzero(marked[key].all(axis=1))
+    label, count = np.unique(key[near], axis=0, return_inverse=True, return_counts=True)[1:]
+    label = label.ravel()
+    again = count[label] > 1
+    return near[again], np.unique(label[again], return_inverse=True)[1]
+
+
+def _edges(triangles: Array) -> Array:
+    """(m, 3) numbers for the edges of sorted triangles; equal edges have equal numbers."""
+    ends = np.stack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [0, 2]]], axis=1).astype(np.int64)
+    return np.asarray(ends[..., 0] << 32 | ends[..., 1])
+
+
+def _groups(key: Array, copies: Array, label: Array) -> tuple[int, Array]:
+    """Facets that hang together through edges: number of groups, and the group of each facet."""
+    n = int(label.max()) + 1
+    edge = np.unique(_edges(key[copies]), return_inverse=True)[1].reshape(-1, 3)
+    count, found = label_components(n + int(edge.max()) + 1, np.repeat(label, 3), n + edge.ravel())
+    return count, found[:n]
+
+
+def _better_without(key: Array, copies: Array, label: Array, group: Array, n_groups: int) -> Array:
+    """(g,) bool: groups that leave fewer bad edges when all their copies go."""
+    edges = _edges(key)
+    its, where = np.unique(edges[copies], return_inverse=True)
+    where = where.reshape(-1, 3)
+    at = np.searchsorted(its, edges.ravel()).clip(0, len(its) - 1)
+    total = np.bincount(at[its[at] == edges.ravel()], minlength=len(its))
+    of_copies = np.bincount(where.ravel(), minlength=len(its))
+    first = np.unique(label, return_index=True)[1]
+    once = np.bincount(where[first].ravel(), minlength=len(its))
+    bad_with = ~np.isin(total - of_copies + once, (0, 2))
+    bad_without = ~np.isin(total - of_copies, (0, 2))
+    edge_group = np.zeros(len(its), np.int64)
+    edge_group[where.ravel()] = np.repeat(group[label], 3)
+    score_with = np.bincount(edge_group, bad_with, minlength=n_groups)
+    score_without = np.bincount(edge_group, bad_without, minlength=n_groups)
+    return np.asarray(score_without < score_with)
