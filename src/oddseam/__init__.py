@@ -26,7 +26,7 @@ if TYPE_CHECKING:
         read_mesh as read_mesh,
         write_mesh as write_mesh,
     )
-    from oddseam.mending import mend as mend
+    from oddseam.mending.sequence import mend as mend
     from oddseam.model import (
         Creases as Creases,
         Elements as Elements,
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from oddseam.model.proof import Proof as Proof, prove as prove
     from oddseam.model.properties import assign_property as assign_property
     from oddseam.pictures import draw as draw
-    from oddseam.remeshing import remesh as remesh
+    from oddseam.remeshing.isotropic import remesh as remesh
 
 _HOME = {
     "Account": "accounts", "Entry": "accounts",

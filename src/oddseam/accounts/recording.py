@@ -7,9 +7,9 @@ import inspect
 import logging
 import time
 from collections.abc import Callable
-from typing import Any, Protocol, TypeVar
+from typing import Any, ParamSpec, Protocol, TypeVar
 
-from oddseam import _version
+from oddseam._version import VERSION
 from oddseam.accounts.entry import Account, Entry, Outcome
 
 logger = logging.getLogger(__name__)
@@ -34,13 +34,14 @@ class Recordable(Protocol):
         """The same with another account."""
 
 
+P = ParamSpec("P")
 M = TypeVar("M", bound=Recordable)
 
 #: Arguments that steer a run without shaping its result; they are not settings.
 _UNRECORDED = frozenset({"progress"})
 
 
-def recorded(operation: str) -> Callable[[Callable[..., tuple[M, Outcome]]], Callable[..., M]]:
+def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
     """Record a function of a mesh as an operation.
 
     The function takes a mesh first and keyword settings of plain values, and returns the
@@ -48,16 +49,17 @@ def recorded(operation: str) -> Callable[[Callable[..., tuple[M, Outcome]]], Cal
     holds one more :class:`Entry`.
     """
 
-    def decorate(function: Callable[..., tuple[M, Outcome]]) -> Callable[..., M]:
+    def decorate(function: Callable[P, tuple[M, Outcome]]) -> Callable[P, M]:
         signature = inspect.signature(function)
 
         @functools.wraps(function)
-        def run(mesh: M, *args: Any, **kwargs: Any) -> M:
-            bound = signature.bind(mesh, *args, **kwargs)
+        def run(*args: P.args, **kwargs: P.kwargs) -> M:
+            bound = signature.bind(*args, **kwargs)
             bound.apply_defaults()
+            mesh: Recordable = next(iter(bound.arguments.values()))
             settings = {name: value for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED}
             start = time.perf_counter()
-            result, outcome = function(mesh, *args, **kwargs)
+            result, outcome = function(*args, **kwargs)
             entry = Entry(
                 operation=operation,
                 settings=settings,
@@ -66,7 +68,7 @@ def recorded(operation: str) -> Callable[[Callable[..., tuple[M, Outcome]]], Cal
                 before=mesh.counts,
                 after=result.counts,
                 outcome=outcome,
-                version=_version.VERSION,
+                version=VERSION,
                 seconds=time.perf_counter() - start,
             )
             logger.info("%s: %s -> %s in %.2f s", operation, entry.before, entry.after, entry.seconds)

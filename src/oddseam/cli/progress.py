@@ -19,8 +19,7 @@ def shown() -> Iterator[Progress]:
         yield lambda step, fraction: None
         return
     from rich.console import Console
-    from rich.progress import BarColumn, TextColumn, TimeElapsedColumn
-    from rich.progress import Progress as Bar
+    from rich.progress import BarColumn, Progress as Bar, TextColumn, TimeElapsedColumn
 
     start = time.perf_counter()
     columns = (TextColumn("{task.description:<38}"), BarColumn(), TimeElapsedColumn())

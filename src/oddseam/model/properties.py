@@ -28,8 +28,8 @@ def assign_property(
     thickness : float, optional
         In the unit of the mesh; ``None`` leaves it.
     young, poisson, density : float, optional
-        Constants of the material, in units that go with that of length; ``None`` for Young's
-        modulus leaves the material.
+        Constants of the material, in units that go with that of length: both Young's modulus
+        and Poisson's ratio, or neither, which leaves the material.
     parts : tuple of str, optional
         Names; all by default.
 
@@ -43,8 +43,8 @@ def assign_property(
             raise Refusal(f"{name} {value} is not positive")
     if poisson is not None and not -1 < poisson < 0.5:
         raise Refusal(f"Poisson's ratio {poisson} is not between -1 and 0.5")
-    if (poisson is not None or density is not None) and young is None:
-        raise Refusal("a material needs Young's modulus as well")
+    if (young is None) != (poisson is None) or (density is not None and young is None):
+        raise Refusal("a material needs Young's modulus and Poisson's ratio")
     wanted = {part.name for part in mesh.parts} if parts is None else set(parts)
     missing = wanted - {part.name for part in mesh.parts}
     if missing:
@@ -52,11 +52,9 @@ def assign_property(
     material = None
     if young is not None:
         number = max((p.material.id for p in mesh.parts if p.material), default=0) + 1
-        material = Material(number, young, 0.3 if poisson is None else poisson, density)
+        material = Material(number, young, poisson, density)
     changed = []
     for part in mesh.parts:
         given = dataclasses.replace(part, thickness=thickness or part.thickness, material=material or part.material)
         changed.append(given if part.name in wanted else part)
-    notes = () if young is None or poisson is not None else ("Poisson's ratio was not given: 0.3 taken",)
-    outcome = Outcome((Step("assign property", len(wanted)),), notes)
-    return dataclasses.replace(mesh, parts=tuple(changed)), outcome
+    return dataclasses.replace(mesh, parts=tuple(changed)), Outcome((Step("assign property", len(wanted)),))

@@ -14,6 +14,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
@@ -88,6 +89,7 @@ def remesh(
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
+        Step("compare", mesh.n_nodes, _largest_distance(mesh, new), "of an original node to the new surface"),
     )
     progress("done", 1.0)
     return new, Outcome(steps, tuple(notes), tuple(unmet))
@@ -114,6 +116,13 @@ def _check(mesh: Mesh, size: float, crease: float, chord: float, growth: float) 
             f"a size of {size:g} would make about {expected:.2g} facets; the part is {mesh.diagonal:g} across, "
             "is the size in the same unit?"
         )
+
+
+def _largest_distance(mesh: Mesh, new: Mesh) -> float:
+    """Largest distance of a node of the surface to the new surface."""
+    points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
+    closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
+    return float(np.linalg.norm(closest - points, axis=1).max())
 
 
 def _doubles(mesh: Mesh) -> Array:
