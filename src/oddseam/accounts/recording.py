@@ -57,7 +57,11 @@ def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Calla
             bound = signature.bind(*args, **kwargs)
             bound.apply_defaults()
             mesh: Recordable = next(iter(bound.arguments.values()))
-            settings = {name: value for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED}
+            settings = {
+                name: list(value) if isinstance(value, tuple) else value
+                for name, value in list(bound.arguments.items())[1:]
+                if name not in _UNRECORDED
+            }
             start = time.perf_counter()
             result, outcome = function(*args, **kwargs)
             entry = Entry(

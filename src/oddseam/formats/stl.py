@@ -14,7 +14,7 @@ from typing import BinaryIO
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError
+from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import Data, write_whole
 from oddseam.geometry.triangles import unit_normals
 from oddseam.geometry.welding import weld_exact
@@ -178,6 +178,8 @@ def _rejoined(mesh: Mesh, nodes: Array) -> Mesh:
 
 def rounded(mesh: Mesh) -> Mesh:
     """The mesh in single precision, nodes joined where they coincide."""
+    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
+        raise Refusal("a coordinate is too large for single precision, which is all that a binary STL holds")
     return _rejoined(mesh, mesh.nodes.astype(np.float32).astype(np.float64))
 
 
@@ -186,11 +188,9 @@ def rounded_text(mesh: Mesh) -> Mesh:
     return _rejoined(mesh, mesh.nodes)
 
 
-def _check_range(mesh: Mesh, path: Path) -> None:
+def _check_surface(mesh: Mesh, path: Path) -> None:
     if len(mesh.triangulation.triangles) == 0:
         raise FormatError(str(path), "the mesh has no surface that an STL could hold")
-    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
-        raise FormatError(str(path), "a coordinate is too large for single precision")
 
 
 def _dropped(mesh: Mesh, parts_held: bool) -> list[str]:
@@ -220,7 +220,7 @@ def _dropped(mesh: Mesh, parts_held: bool) -> list[str]:
 
 def write(mesh: Mesh, path: Path) -> list[str]:
     """Write a binary STL; the result says what it cannot hold."""
-    _check_range(mesh, path)
+    _check_surface(mesh, path)
     corners = mesh.nodes[mesh.triangulation.triangles]
     table = np.zeros(len(corners), _RECORD)
     table["corners"] = corners
@@ -237,7 +237,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
 
 def write_text(mesh: Mesh, path: Path) -> list[str]:
     """Write a text STL, one solid for each part, with every digit."""
-    _check_range(mesh, path)
+    _check_surface(mesh, path)
     corners = mesh.nodes[mesh.triangulation.triangles]
     normals = unit_normals(corners)
     part = mesh.element_part[mesh.triangulation.element]

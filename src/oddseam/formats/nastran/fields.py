@@ -119,7 +119,7 @@ def real_text(value: float, width: int) -> str:
         fixed = "-" + f"{value:.{width - 2}f}"[2:]
     if fixed and abs(value) > 1e-3:
         return fixed
-    for digits in range(width - 2, 0, -1):
+    for digits in range(width - 2, -1, -1):
         text = _with_point(f"{value:.{digits}E}")
         if len(text) <= width:
             return text

@@ -148,7 +148,7 @@ def _shell(deck: _Deck, card: Card) -> int:
         raise ValueError(f"element {number} is given twice")
     kind, size = SHELLS[card.name]
     nodes = [_positive(card, 3 + k) for k in range(size)]
-    deck.elements[number] = (kind, _positive(card, 2, number), nodes, len(deck.start))
+    deck.elements[number] = (kind, _positive(card, 2, number), nodes, len(deck.start) - 1)
     return number
 
 

@@ -1,0 +1,47 @@
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import oddseam
+from oddseam.demo.story import write_raw_cowl
+
+
+@pytest.fixture(scope="session")
+def raw_cowl_path(tmp_path_factory) -> Path:
+    path = tmp_path_factory.mktemp("raw") / "inlet_cowl.stl"
+    write_raw_cowl(path)
+    return path
+
+
+@pytest.fixture(scope="session")
+def raw_cowl(raw_cowl_path) -> oddseam.Mesh:
+    return oddseam.read_mesh(raw_cowl_path, unit="mm")
+
+
+@pytest.fixture(scope="session")
+def mended_cowl(raw_cowl) -> oddseam.Mesh:
+    return oddseam.mend(raw_cowl, target="stl")
+
+
+@pytest.fixture(scope="session")
+def even_cowl(mended_cowl) -> oddseam.Mesh:
+    return oddseam.remesh(mended_cowl, size=4.0)
+
+
+@pytest.fixture
+def run(tmp_path):
+    """Run the command line in a folder of its own, as a user would."""
+
+    def command(*words: object) -> subprocess.CompletedProcess:
+        done = subprocess.run(
+            [sys.executable, "-m", "oddseam", *map(str, words)],
+            cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,
+        )  # fmt: skip
+        assert "Traceback" not in done.stderr, done.stderr
+        return done
+
+    return command

@@ -1,0 +1,74 @@
+"""Analytic shapes for the tests."""
+
+from __future__ import annotations
+
+import numpy as np
+
+import oddseam
+
+
+def cube(side: float = 1.0) -> tuple[np.ndarray, np.ndarray]:
+    """Twelve facets, outward."""
+    nodes = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], float) * side
+    quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (1, 3, 7, 5), (3, 2, 6, 7), (2, 0, 4, 6)]
+    return nodes, np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
+
+
+def grid_cube(n: int) -> tuple[np.ndarray, np.ndarray]:
+    """A unit cube with n x n x 2 facets on each side."""
+    corners, triangles = cube()
+    steps = np.linspace(0, 1, n + 1)
+    soup = []
+    for a, b, c in triangles.reshape(-1, 2, 3)[:, 0]:
+        u, v = corners[b] - corners[a], corners[c] - corners[b]
+        p = corners[a] + steps[:, None, None] * u + steps[None, :, None] * v
+        quad = [p[:-1, :-1], p[1:, :-1], p[1:, 1:], p[:-1, 1:]]
+        for i, j, k in ((0, 1, 2), (0, 2, 3)):
+            soup.append(np.stack([quad[i], quad[j], quad[k]], axis=2).reshape(-1, 3, 3))
+    return joined(np.concatenate(soup))
+
+
+def sphere(n: int = 24, radius: float = 1.0) -> tuple[np.ndarray, np.ndarray]:
+    """A globe of n meridians and n / 2 parallels, outward."""
+    u, v = np.arange(n) * 2 * np.pi / n, np.linspace(0, np.pi, n // 2 + 1)
+    p = radius * np.stack(
+        [np.outer(np.sin(v), np.cos(u)), np.outer(np.sin(v), np.sin(u)), np.outer(np.cos(v), np.ones(n))], axis=-1
+    )
+    p[0], p[-1] = [0, 0, radius], [0, 0, -radius]
+    after = np.roll(p, -1, axis=1)
+    quad = [p[:-1], p[1:], after[1:], after[:-1]]
+    return joined(np.concatenate([np.stack([quad[i] for i in t], 2).reshape(-1, 3, 3) for t in ((0, 1, 2), (0, 2, 3))]))
+
+
+def torus(n: int = 40, m: int = 20, big: float = 2.0, small: float = 0.7) -> tuple[np.ndarray, np.ndarray]:
+    """A torus, outward."""
+    u, v = (np.arange(k) * 2 * np.pi / k for k in (n, m))
+    ring = big + small * np.cos(v)
+    p = np.stack(
+        [np.outer(np.cos(u), ring), np.outer(np.sin(u), ring), np.outer(np.ones(n), small * np.sin(v))], axis=-1
+    ).reshape(-1, 3)
+    i, j = np.meshgrid(np.arange(n), np.arange(m), indexing="ij")
+    a, b = i * m + j, (i + 1) % n * m + j
+    c, d = (i + 1) % n * m + (j + 1) % m, i * m + (j + 1) % m
+    return p, np.concatenate([np.stack(t, -1).reshape(-1, 3) for t in ((a, b, c), (a, c, d))])
+
+
+def sheet(n: int = 8) -> tuple[np.ndarray, np.ndarray]:
+    """A unit square in the plane z = 0, looking up."""
+    i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
+    x, y = np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1), indexing="ij")
+    a = i * (n + 1) + j
+    corners = (a, a + n + 1, a + n + 2, a + 1)
+    triangles = [np.stack([corners[k] for k in t], -1).reshape(-1, 3) for t in ((0, 1, 2), (0, 2, 3))]
+    return np.stack([x.ravel(), y.ravel(), 0 * x.ravel()], axis=1), np.concatenate(triangles)
+
+
+def joined(soup: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Nodes and triangles of a soup whose equal corners differ by rounding at most."""
+    nodes, index = np.unique(np.round(soup.reshape(-1, 3), 9) + 0.0, axis=0, return_inverse=True)
+    triangles = index.reshape(-1, 3)
+    return nodes, triangles[(triangles != np.roll(triangles, 1, axis=1)).all(axis=1)]
+
+
+def mesh(shape: tuple[np.ndarray, np.ndarray], **more) -> oddseam.Mesh:
+    return oddseam.Mesh.from_triangles(*shape, **more)

@@ -1,0 +1,177 @@
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+import pytest
+import shapes
+from hypothesis import given, settings, strategies as st
+
+import oddseam
+from oddseam.demo.cowl import cowl_volume
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.quality import quality
+from oddseam.geometry.triangles import turn_angles, unit_normals
+
+
+def lengths(mesh: oddseam.Mesh) -> np.ndarray:
+    ends = mesh.nodes[mesh.connectivity.edges]
+    return np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+
+
+def angles(mesh: oddseam.Mesh) -> np.ndarray:
+    return quality(mesh.nodes[mesh.elements["tri"].connectivity])["minimum_angle"]
+
+
+def creases(mesh: oddseam.Mesh, angle: float = 30.0) -> np.ndarray:
+    """(k, 2, 3) ends of the edges that turn by more than the angle."""
+    c = mesh.connectivity
+    normals = unit_normals(mesh.nodes[mesh.triangulation.triangles])
+    f = c.face[c.pairs]
+    sharp = turn_angles(normals[f[:, 0]], normals[f[:, 1]]) > angle
+    return mesh.nodes[c.edges[c.pair_edges[sharp]]]
+
+
+def distance(points: np.ndarray, segments: np.ndarray) -> float:
+    closest, _ = BoxTree(segments[:, [0, 1, 1]]).closest(points)
+    return float(np.linalg.norm(closest - points, axis=1).max())
+
+
+def test_the_cowl_is_even_keeps_its_creases_and_its_volume(mended_cowl, even_cowl):
+    size = 4.0
+    proof = oddseam.prove(oddseam.as_written(even_cowl, "stl"))
+    assert proof.is_clean and proof.is_closed
+    assert proof.volume == pytest.approx(cowl_volume(), rel=2e-3)
+    assert angles(even_cowl).min() > 20.0
+    length = lengths(even_cowl)
+    assert ((length > 0.6 * size) & (length < 1.5 * size)).mean() > 0.95
+    before, after = creases(mended_cowl), creases(even_cowl)
+    assert distance(before.reshape(-1, 3), after) < 0.02 * size
+    assert distance(after.reshape(-1, 3), before) < 1e-9  # nodes lie on the original creases
+    on_surface, _ = BoxTree(mended_cowl.nodes[mended_cowl.triangulation.triangles]).closest(even_cowl.nodes)
+    assert np.linalg.norm(on_surface - even_cowl.nodes, axis=1).max() < 1e-9
+    assert even_cowl.account.last.largest_move < 0.1 * size
+
+
+@pytest.mark.parametrize("size", [0.05, 0.11, 0.4])
+def test_a_cube_stays_a_cube(size):
+    mesh = oddseam.remesh(shapes.mesh(shapes.cube()), size=size)
+    proof = oddseam.prove(mesh)
+    assert proof.is_clean and proof.is_closed and proof.volume == pytest.approx(1.0, abs=1e-12)
+    corners = {tuple(p) for p in shapes.cube()[0].tolist()}
+    assert corners <= {tuple(p) for p in mesh.nodes.tolist()}
+    assert angles(mesh).min() > 20.0
+    assert 0.8 < np.median(lengths(mesh)) / size < 1.2
+
+
+def test_a_smooth_surface_is_followed():
+    nodes, triangles = shapes.torus(160, 80)
+    mesh = oddseam.remesh(oddseam.Mesh.from_triangles(nodes, triangles), size=0.15)
+    proof = oddseam.prove(mesh)
+    assert proof.is_clean and proof.is_closed
+    assert proof.volume == pytest.approx(2 * np.pi**2 * 2.0 * 0.7**2, rel=0.02)
+    ring = np.hypot(np.hypot(mesh.nodes[:, 0], mesh.nodes[:, 1]) - 2.0, mesh.nodes[:, 2])
+    assert np.abs(ring - 0.7).max() < 0.003
+    assert angles(mesh).min() > 25.0 and np.percentile(angles(mesh), 5) > 38.0
+
+
+def test_borders_of_parts_rims_and_groups_are_kept():
+    nodes, triangles = shapes.sheet(20)
+    x = nodes[triangles].mean(axis=1)[:, 0]
+    parts = (oddseam.Part("left", 4), oddseam.Part("right", 9))
+    part, strip = (x > 0.35).astype(int), np.flatnonzero(x > 0.8)
+    groups = oddseam.Groups(elements={"strip": strip})
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles, part=part, parts=parts, groups=groups)
+    even = oddseam.remesh(mesh, size=0.07)
+    middle = even.nodes[even.elements["tri"].connectivity]
+    left = even.element_part == 0
+    assert (middle[left][:, :, 0] <= 0.35 + 1e-12).all() and (middle[~left][:, :, 0] >= 0.35 - 1e-12).all()
+    strip_x = middle[even.groups.elements["strip"]][:, :, 0]
+    assert strip_x.min() == pytest.approx(0.8, abs=1e-12)
+    area = 0.5 * np.linalg.norm(np.cross(middle[:, 1] - middle[:, 0], middle[:, 2] - middle[:, 0]), axis=1)
+    assert area.sum() == pytest.approx(1.0, abs=1e-12) and even.connectivity.n_rims == 1
+    assert even.parts == parts
+
+
+def test_nodes_where_walls_meet_stay_in_every_wall():
+    nodes, triangles = shapes.sheet(10)
+    wall = np.column_stack([np.full(len(nodes), 0.5), nodes[:, 0], nodes[:, 1]])
+    together, index = np.unique(np.round(np.concatenate([nodes, wall]), 12), axis=0, return_inverse=True)
+    joint = oddseam.Mesh.from_triangles(together, np.concatenate([index[triangles], index[triangles + len(nodes)]]))
+    before = joint.connectivity.edges[joint.connectivity.is_nonmanifold]
+    assert len(before) == 10
+    even = oddseam.remesh(joint, size=0.04)
+    after = even.connectivity.edges[even.connectivity.is_nonmanifold]
+    assert len(after) == 10
+    assert {tuple(p) for p in even.nodes[after].reshape(-1, 3).tolist()} == {
+        tuple(p) for p in joint.nodes[before].reshape(-1, 3).tolist()
+    }
+    assert any("stay as they were" in note for note in even.account.last.outcome.notes)
+
+
+def test_drawn_creases_are_followed():
+    nodes, triangles = shapes.sheet(16)
+    on = np.flatnonzero(np.isclose(nodes[:, 1], 0.5))
+    order = on[np.argsort(nodes[on, 0])]
+    drawn = oddseam.Creases(np.column_stack([order[:-1], order[1:]]), np.full(len(order) - 1, 2))
+    even = oddseam.remesh(oddseam.Mesh.from_triangles(nodes, triangles, creases=drawn), size=0.09)
+    line = even.nodes[even.creases.edges]
+    straight = np.abs(line[:, :, 1] - 0.5).max(axis=1) < 1e-12
+    assert np.linalg.norm(line[straight, 1] - line[straight, 0], axis=1).sum() == pytest.approx(1.0)
+
+
+def test_ids_of_a_deck_are_kept_or_new(tmp_path):
+    mesh = oddseam.assign_property(shapes.mesh(shapes.grid_cube(6)), thickness=1.0, young=1.0, poisson=0.3)
+    oddseam.write_mesh(mesh, tmp_path / "a.bdf")
+    deck = oddseam.read_mesh(tmp_path / "a.bdf")
+    even = oddseam.remesh(deck, size=0.3)
+    assert even.element_ids.min() > deck.element_ids.max()
+    old = np.isin(even.node_ids, deck.node_ids)
+    row = np.searchsorted(deck.node_ids, even.node_ids[old])
+    assert (deck.nodes[row] == even.nodes[old]).all() and old.sum() >= 8
+    note = " ".join(oddseam.write_mesh(even, tmp_path / "b.bdf").dropped)
+    assert "of the original deck" in note
+    assert oddseam.read_mesh(tmp_path / "b.bdf").n_elements == even.n_elements
+
+
+@pytest.mark.parametrize(
+    ("settings_", "message"),
+    [({"size": 0.0}, "not positive"), ({"size": 1e-6}, "same unit"), ({"size": 1.0, "crease": 200.0}, "crease")],
+)
+def test_settings_without_sense_are_refused(settings_, message):
+    with pytest.raises(oddseam.Refusal, match=message):
+        oddseam.remesh(shapes.mesh(shapes.cube()), **settings_)
+
+
+def test_elements_that_would_lose_their_nodes_are_not_touched():
+    mesh = shapes.mesh(shapes.cube())
+    line = oddseam.Elements(np.array([[0, 1]]), np.array([99]), np.array([0]))
+    with pytest.raises(oddseam.Refusal, match="1 line elements"):
+        oddseam.remesh(dataclasses.replace(mesh, elements={**mesh.elements, "line": line}), size=0.5)
+
+
+@given(st.floats(0.08, 0.5), st.floats(-1, 1), st.sampled_from([1e-3, 1.0, 1e3]))
+@settings(max_examples=12, deadline=None)
+def test_results_hold_whatever_the_unit_and_the_turn(size, turn, scale):
+    nodes, triangles = shapes.grid_cube(5)
+    s, c = np.sin(turn), np.cos(turn)
+    turned = nodes @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) * scale
+    even = oddseam.remesh(oddseam.Mesh.from_triangles(turned, triangles), size=size * scale)
+    proof = oddseam.prove(even)
+    assert proof.is_clean and proof.is_closed
+    assert proof.volume == pytest.approx(scale**3, rel=1e-9)
+    assert even.digest == oddseam.remesh(oddseam.Mesh.from_triangles(turned, triangles), size=size * scale).digest
+
+
+def test_slivers_and_coarse_input_are_no_obstacle():
+    n = 90
+    angle = np.arange(n) * 2 * np.pi / n
+    ring = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    low, high = (np.column_stack([ring, np.full(n, z)]) for z in (0.0, 3.0))
+    i, j = np.arange(n), (np.arange(n) + 1) % n
+    fan = np.stack([np.zeros(n - 2, int), np.arange(1, n - 1), np.arange(2, n)], axis=1)
+    triangles = np.concatenate([np.stack([i, j, j + n], 1), np.stack([i, j + n, i + n], 1), fan[:, ::-1], fan + n])
+    even = oddseam.remesh(oddseam.Mesh.from_triangles(np.concatenate([low, high]), triangles), size=0.2)
+    proof = oddseam.prove(even)
+    assert proof.is_clean and proof.is_closed and proof.volume == pytest.approx(3 * np.pi, rel=0.01)
+    assert angles(even).min() > 20.0
