@@ -52,12 +52,38 @@ def limit_growth(net, growth):
 
 
 @kernel
-def split_long(net):
-    """Split edges longer than 4/3 of the size, but features; False if the room runs out."""
+def longest_ratio(net):
+    """Longest edge over its wanted length, features left out."""
+    most = 0.0
+    for h in range(3 * net.used[1]):
+        if net.origin[h] >= 0 and net.curve[h] < 0:
+            most = max(most, length2(net, h) / target2(net, h))
+    return np.sqrt(most)
+
+
+@kernel
+def raise_at_curves(net, share):
+    """Raise the sizes at the ends of curve edges to ``share`` of their length.
+
+    Curves are not split here.  If the other edges of a facet had to be shorter than half of its
+    edge on a curve, halving them would never end: the apex is always far from one of the ends.
+    """
+    for h in range(3 * net.used[1]):
+        if net.origin[h] >= 0 and net.curve[h] >= 0:
+            least = share * np.sqrt(length2(net, h))
+            u = net.origin[h]
+            v = net.origin[after(h)]
+            net.size[u] = max(net.size[u], least)
+            net.size[v] = max(net.size[v], least)
+
+
+@kernel
+def split_long(net, stretch):
+    """Split edges longer than ``stretch`` times the size, but features; False if the room runs out."""
     h = 0
     while h < 3 * net.used[1]:
         if net.origin[h] >= 0 and net.curve[h] < 0 and net.twin[h] < h:
-            while 9.0 * length2(net, h) > 16.0 * target2(net, h):
+            while length2(net, h) > stretch * stretch * target2(net, h):
                 if net.used[0] + 1 > net.point.shape[0] or net.used[1] + 2 > net.region.shape[0]:
                     return False
                 u = net.origin[h]
@@ -77,7 +103,8 @@ def _middle(net, u, v):
 def collapse_short(net, mark, least, shrink):
     """Collapse edges shorter than ``shrink`` of the size, and passing nodes along their curve.
 
-    ``mark`` (n,) holds stamps; its last entry is the newest.  Returns the number collapsed.
+    Two free nodes meet in the middle.  ``mark`` (n,) holds stamps; its last entry is the newest.
+    Returns the number collapsed.
     """
     done = 0
     last = mark.shape[0] - 1
@@ -102,8 +129,17 @@ def collapse_short(net, mark, least, shrink):
             continue
         longest2 = -1.0 if passing else 16.0 / 9.0 * target2(net, h)
         allowed = 0.1 if passing else least
-        if may_move(net, u, v, net.point[v, 0], net.point[v, 1], net.point[v, 2], longest2, allowed):
+        meet = net.kind[u] == FREE and net.kind[v] == FREE
+        x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]
+        if meet:
+            x, y, z = _middle(net, u, v)
+            if not may_move(net, v, u, x, y, z, longest2, allowed):
+                continue
+        if may_move(net, u, v, x, y, z, longest2, allowed):
             collapse(net, h)
+            net.point[v, 0] = x
+            net.point[v, 1] = y
+            net.point[v, 2] = z
             done += 1
     return done
 
@@ -143,7 +179,10 @@ def flip_edges(net, most_turn, by_valence, wanted, valence):
                 continue
         elif then <= now + 1e-6:
             continue
-        if valence[u] <= 3 or valence[v] <= 3 or is_joined(net, a, b):
+        if valence[u] <= 3 or valence[v] <= 3:
+            continue
+        fewer = a if valence[a] <= valence[b] else b  # walk round the smaller fan
+        if is_joined(net, fewer, a + b - fewer):
             continue
         l0, l1, l2 = normal_at(p, u, v, p[a, 0], p[a, 1], p[a, 2])
         r0, r1, r2 = normal_at(p, v, u, p[b, 0], p[b, 1], p[b, 2])
@@ -243,14 +282,14 @@ def half_edge_between(net, u, v):
 
 
 @kernel
-def insert_nodes(net, node, may_split, arc, first_of, wanted, wanted_size, wanted_first, tolerance):
+def insert_nodes(net, node, may_split, arc, first_of, wanted, wanted_size, wanted_first, tolerance, made):
     """Put the wanted nodes on the curves: split the edge they fall on, or fix the node there.
 
     ``node`` and ``arc`` follow the nodes of each curve; where ``may_split`` (c,) is false a
-    curve is left alone.  The caller has made enough room.
+    curve is left alone.  The caller has made enough room.  ``made`` receives the node of each.
     """
     for c in range(first_of.shape[0] - 1):
-        if not may_split[c]:
+        if not may_split[c] or wanted_first[c] == wanted_first[c + 1]:
             continue
         i = first_of[c]
         # a split renumbers half-edges of other curves, so they are looked up when it is their turn
@@ -279,6 +318,7 @@ def insert_nodes(net, node, may_split, arc, first_of, wanted, wanted_size, wante
                 s0 = s
             net.kind[w] = FIXED
             net.size[w] = min(net.size[w], wanted_size[k]) if w == u or w == v else wanted_size[k]
+            made[k] = w
 
 
 def warm_up() -> None:

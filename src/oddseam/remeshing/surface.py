@@ -18,6 +18,8 @@ from oddseam.remeshing.sheets import Sheets
 ROUNDS, POLISH = 7, 4
 #: Shapes that a collapse and a move may leave behind (1 equilateral, 0.3 about 10 degrees).
 _LEAST_SHAPE = 0.35
+#: Edges beyond these multiples of the size are split and collapsed: what either leaves is within the other.
+_LONGEST, _SHORTEST = 4.0 / 3.0, 0.8
 
 
 @dataclass(frozen=True)
@@ -64,40 +66,68 @@ def remesh_sheets(
     announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
     wanted = _wanted_nodes(sheets, fineness) if fixed_size is None else None
     net = _build(sheets, fineness, 0 if wanted is None else len(wanted[0]))
-    limit = np.full(len(net.point), fineness.size)
-    if fixed_size is None:
-        assert wanted is not None
-        _insert(net, sheets, wanted, limit)
+    tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
+    if wanted is not None:
+        net = _insert(net, sheets, wanted, fineness.size, tally)
     else:
         net.kind[: len(sheets.point)][sheets.curves.node] = FIXED
-        limit[: len(fixed_size)] = np.minimum(fixed_size, fineness.size)
+        net.size[: len(sheets.point)] = np.minimum(fixed_size, fineness.size)
     fixed_count = int(net.used[0])
+    limit = np.where(net.kind[:fixed_count] == FIXED, net.size[:fixed_count], fineness.size)
     tree = BoxTree(sheets.point[sheets.triangles], sheets.region)
     hint = np.full(len(net.point), -1, np.int32)
-    tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
     for number in range(ROUNDS + POLISH):
         progress("remeshing", 0.1 + 0.8 * number / (ROUNDS + POLISH))
         polish = number >= ROUNDS
         net.size[: net.used[0]] = fineness.size
-        net.size[:fixed_count] = limit[:fixed_count]
+        net.size[:fixed_count] = limit
         kernels.limit_growth(net, fineness.growth)
         if not polish:
-            before = int(net.used[0])
-            while not kernels.split_long(net):
-                net = _grown(net)
-            tally["split"] += int(net.used[0]) - before
-            mark = np.zeros(len(net.point) + 1, np.int32)
-            tally["collapse"] += int(kernels.collapse_short(net, mark, _LEAST_SHAPE, 0.8))
-        wanted_valence = _wanted_valence(net)
-        scratch = np.zeros(len(net.point), np.int32)
-        for _ in range(2):
-            turned = int(kernels.flip_edges(net, np.cos(np.radians(25.0)), not polish, wanted_valence, scratch))
-            tally["flip"] += turned
-            if not turned:
-                break
+            net = _split(net, tally)
+            _collapse(net, tally, first=number == 0)
+        tally["flip"] += _flip(net, by_valence=not polish, most=2)
         hint = np.concatenate([hint, np.full(len(net.point) - len(hint), -1, np.int32)])
         tally["move"] += _smooth(net, tree, hint)
     return _extract(net, sheets, tally, 0 if wanted is None else len(wanted[0]))
+
+
+def _split(net: Net, tally: dict[str, int], goal: float = _LONGEST) -> Net:
+    """Split edges longer than ``goal`` times the size, the longest first."""
+    sizes = net.size[: net.used[0]].copy()
+    kernels.raise_at_curves(net, _LONGEST / goal)
+    while True:
+        stretch = max(float(kernels.longest_ratio(net)) / 1.5, goal)
+        before = int(net.used[0])
+        while not kernels.split_long(net, stretch):
+            net = _grown(net)
+        tally["split"] += int(net.used[0]) - before
+        if stretch == goal:
+            net.size[: len(sizes)] = sizes
+            return net
+        tally["flip"] += _flip(net, by_valence=False, most=6)
+
+
+def _collapse(net: Net, tally: dict[str, int], first: bool) -> None:
+    """Collapse what is too short; at first the shortest edges first, so that no direction is preferred."""
+    mark = np.zeros(len(net.point) + 1, np.int32)
+    for shrink in (0.3, 0.45, 0.6, _SHORTEST) if first else (_SHORTEST,):
+        done = int(kernels.collapse_short(net, mark, _LEAST_SHAPE, shrink))
+        tally["collapse"] += done
+        if done and shrink != _SHORTEST:
+            tally["flip"] += _flip(net, by_valence=False, most=6)
+
+
+def _flip(net: Net, *, by_valence: bool, most: int) -> int:
+    """Flip edges, in ``most`` passes or until none wants to be flipped."""
+    wanted = _wanted_valence(net)
+    scratch = np.zeros(len(net.point), np.int32)
+    total = 0
+    for _ in range(most):
+        turned = int(kernels.flip_edges(net, np.cos(np.radians(25.0)), by_valence, wanted, scratch))
+        total += turned
+        if not turned:
+            break
+    return total
 
 
 # ---------------------------------------------------------------------- nodes on curves
@@ -125,8 +155,16 @@ def _wanted_nodes(sheets: Sheets, fineness: Fineness) -> tuple[Array, Array, Arr
         room = count
 
 
-def _insert(net: Net, sheets: Sheets, wanted: tuple[Array, Array, Array, Array], limit: Array) -> None:
-    s, size, first, arc = wanted
+def _insert(
+    net: Net, sheets: Sheets, wanted: tuple[Array, Array, Array, Array], wanted_size: float, tally: dict[str, int]
+) -> Net:
+    """Put the wanted nodes on the curves.
+
+    Where facets are far larger than the size this goes from coarse to fine, every second node
+    of a curve first, and the facets beside it are split as the curve is: a curve much finer
+    than its surroundings would have needles on it, and splitting them would make more.
+    """
+    s, size, wanted_first, arc = wanted
     curves = sheets.curves
     n = len(sheets.point)
     net.kind[:n][curves.node] = PASSING
@@ -135,15 +173,42 @@ def _insert(net: Net, sheets: Sheets, wanted: tuple[Array, Array, Array, Array],
     for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
         if not sheets.is_splittable[c]:
             net.kind[curves.node[i:j]] = FIXED
-        elif len(s) and first[c + 1] > first[c]:  # the ends are as fine as the curve beside them
-            for end, k in ((curves.node[i], first[c]), (curves.node[j - 1], first[c + 1] - 1)):
-                limit[end] = min(limit[end], size[k])
-    kernels.insert_nodes(
-        net, curves.node, sheets.is_splittable, arc, curves.first, s, size, first, 1e-7 * float(limit.max(initial=0))
-    )
-    used = int(net.used[0])
-    on = net.kind[:used] == FIXED
-    limit[:used][on] = np.minimum(limit[:used][on], net.size[:used][on])
+        elif len(s) and wanted_first[c + 1] > wanted_first[c]:  # the ends are as fine as the curve beside them
+            for end, k in ((curves.node[i], wanted_first[c]), (curves.node[j - 1], wanted_first[c + 1] - 1)):
+                net.size[end] = min(net.size[end], size[k])
+    curve_of = np.repeat(np.arange(len(curves.first) - 1), np.diff(wanted_first))
+    rank = 1 + np.arange(len(s)) - wanted_first[:-1][curve_of]
+    done = np.zeros(len(s), bool)
+    node, first = curves.node, curves.first
+    for level in range(_coarser(sheets, wanted_size), -1, -1):
+        now = np.flatnonzero(~done & (rank % 2**level == 0))
+        done[now] = True
+        net = _with_room(net, len(now))
+        before = int(net.used[0])
+        made = np.full(len(now), -1, np.int64)
+        its_first = np.searchsorted(curve_of[now], np.arange(len(first)))
+        kernels.insert_nodes(
+            net, node, sheets.is_splittable, arc, first, s[now], size[now], its_first, 1e-7 * wanted_size, made
+        )
+        if level:
+            new = made >= before
+            owner = np.concatenate([np.repeat(np.arange(len(first) - 1), np.diff(first)), curve_of[now[new]]])
+            node, arc = np.concatenate([node, made[new]]), np.concatenate([arc, s[now[new]]])
+            order = np.lexsort((arc, owner))
+            node, arc = node[order], arc[order]
+            first = np.searchsorted(owner[order], np.arange(len(first)))
+            tally["flip"] += _flip(net, by_valence=False, most=6)
+            net = _split(net, tally, _LONGEST * 2**level)
+            tally["flip"] += _flip(net, by_valence=False, most=6)
+    tally["flip"] += _flip(net, by_valence=False, most=6)
+    return net
+
+
+def _coarser(sheets: Sheets, size: float) -> int:
+    """How often the longest edge has to be halved to come near the size."""
+    ends = sheets.point[sheets.triangles]
+    longest = float(np.linalg.norm(ends - np.roll(ends, 1, axis=1), axis=2).max(initial=0.0))
+    return max(int(np.floor(np.log2(longest / size))), 0) if longest > 0 else 0
 
 
 # ---------------------------------------------------------------------- the net
@@ -178,6 +243,13 @@ def _first_kinds(sheets: Sheets) -> Array:
     kind = np.full(len(sheets.point), FREE, np.int8)
     kind[sheets.curves.is_corner | sheets.is_locked] = FIXED
     return kind
+
+
+def _with_room(net: Net, nodes: int) -> Net:
+    """The net, larger if these nodes could not be put on edges of it."""
+    while net.used[0] + nodes > len(net.point) or net.used[1] + 2 * nodes > len(net.region):
+        net = _grown(net)
+    return net
 
 
 def _grown(net: Net) -> Net:
