@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from pathlib import Path
+from typing import IO, Any
 
 from rich.console import Console
 from rich.table import Table
@@ -14,10 +15,10 @@ from oddseam.geometry.quality import MORE_IS_WORSE
 _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
 
-def _console() -> Console:
-    console = Console(highlight=False)
+def _console(file: IO[str] | None = None) -> Console:
+    console = Console(highlight=False, file=file)
     if not console.is_terminal:
-        console = Console(highlight=False, width=120)
+        console = Console(highlight=False, file=file, width=120)
     return console
 
 
@@ -32,9 +33,15 @@ def _point(xyz: Any) -> str:
     return ", ".join(f"{c:.5g}" for c in xyz)
 
 
-def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
+def keep_survey(path: Path, name: str, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
+    """Write a survey to a text file as it is printed."""
+    with path.open("w", encoding="utf-8") as file:
+        print_survey(name, mesh, found, file)
+
+
+def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey, file: IO[str] | None = None) -> None:
     """Findings, quality and the state of the surface."""
-    console = _console()
+    console = _console(file)
     console.print(f"[bold]{name}[/bold]", markup=True)
     console.print(str(mesh), markup=False)
     if mesh.unit is None:

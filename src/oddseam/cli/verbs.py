@@ -151,4 +151,4 @@ def run_demo(args: argparse.Namespace) -> int:
     """Tell the story of the cowl."""
     from oddseam.demo.story import tell
 
-    return tell(Path(args.output), print)
+    return tell(Path(args.output), print, tables.keep_survey)

@@ -25,9 +25,11 @@ BOSS_RADIUS = 12.0
 BOSS_HEIGHT = 90.0
 BOSS_TOP = 100.0
 
-_AROUND = 240
-_WALL_ROWS = 71
-_FLANGE_ROWS = 18
+_AROUND = 192
+_WALL_ROWS = 57
+_FLANGE_ROWS = 14
+#: Half the window, in cells, that the boss and a bolt hole (rows, columns) take in the grids.
+_BOSS_WINDOW, _HOLE_WINDOW = 8, (5, 6)
 
 
 def outer_radius(z: Array | float) -> Array:
@@ -77,7 +79,7 @@ def _rings(outer: Array, inner: Array, count: int) -> Array:
 
 
 def cowl_surface() -> tuple[Array, Array]:
-    """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 90,000 facets."""
+    """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 60,000 facets."""
     patchwork = Patchwork()
     angle = np.arange(_AROUND) * (2 * math.pi / _AROUND)
     _walls(patchwork, angle)
@@ -93,12 +95,13 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
     mouth = outer_radius(MOUTH) - WALL + np.linspace(0.0, WALL, 3)[:, None]
     patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
 
-    # the outer wall, with a window of 20 by 20 cells round the boss
+    # the outer wall, with a window round the boss
     row = round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * _WALL_ROWS)
     wall = _turned(outer_radius(up[:, None]), angle, up[:, None])
-    _grid_without(wall, [(row - 10, row + 10, -10, 10)], patchwork, turned=False)
-    ring = window_ring(20, 20)
-    border = np.column_stack([(ring[:, 1] - 10) * (2 * math.pi / _AROUND), up[row - 10 + ring[:, 0]]])
+    half = _BOSS_WINDOW
+    _grid_without(wall, [(row - half, row + half, -half, half)], patchwork, turned=False)
+    ring = window_ring(2 * half, 2 * half)
+    border = np.column_stack([(ring[:, 1] - half) * (2 * math.pi / _AROUND), up[row - half + ring[:, 0]]])
     middle = float(outer_radius(BOSS_HEIGHT))
     begin = math.atan2(border[0, 1] - BOSS_HEIGHT, border[0, 0] * middle)
     around = begin + np.arange(len(ring)) * (2 * math.pi / len(ring))
@@ -120,9 +123,10 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
 
 def _flange(patchwork: Patchwork, angle: Array) -> None:
     radius = np.linspace(NECK, FLANGE_RADIUS, _FLANGE_ROWS + 1)
-    holes = [30, 90, 150, 210]
+    holes = [_AROUND * k // 8 for k in (1, 3, 5, 7)]
     middle = _FLANGE_ROWS // 2
-    windows = [(middle - 6, middle + 6, hole - 7, hole + 7) for hole in holes]
+    high, wide = _HOLE_WINDOW
+    windows = [(middle - high, middle + high, hole - wide, hole + wide) for hole in holes]
     for z, turned in ((FLANGE_TOP, True), (0.0, False)):
         plate = _turned(radius[:, None], angle, np.array(z))
         _grid_without(plate, windows, patchwork, turned)
@@ -130,10 +134,10 @@ def _flange(patchwork: Patchwork, angle: Array) -> None:
     patchwork.add(_turned(inner, angle, np.array(0.0)), wrap=True)
     up = np.linspace(0.0, FLANGE_TOP, 5)
     patchwork.add(_turned(np.array(FLANGE_RADIUS), angle, up[:, None]), wrap=True)
-    ring = window_ring(12, 14)
+    ring = window_ring(2 * high, 2 * wide)
     for hole in holes:
         centre = PITCH * np.array([math.cos(angle[hole]), math.sin(angle[hole])])
-        at, r = angle[hole] + (ring[:, 1] - 7) * (2 * math.pi / _AROUND), radius[middle - 6 + ring[:, 0]]
+        at, r = angle[hole] + (ring[:, 1] - wide) * (2 * math.pi / _AROUND), radius[middle - high + ring[:, 0]]
         border = np.column_stack([r * np.cos(at), r * np.sin(at)])
         begin = math.atan2(border[0, 1] - centre[1], border[0, 0] - centre[0])
         turn = begin - np.arange(len(ring)) * (2 * math.pi / len(ring))

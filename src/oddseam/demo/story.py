@@ -27,8 +27,13 @@ def write_raw_cowl(path: Path) -> None:
     path.write_bytes(head + np.uint32(len(table)).tobytes() + table.tobytes())
 
 
-def tell(folder: Path, say: Callable[[str], None]) -> int:
-    """Run the story, leave its files in ``folder``, and say what happens; the exit status."""
+def tell(
+    folder: Path, say: Callable[[str], None], keep_survey: Callable[[Path, str, oddseam.Mesh, oddseam.Survey], None]
+) -> int:
+    """Run the story, leave its files in ``folder``, and say what happens; the exit status.
+
+    ``keep_survey`` writes a survey to a file as the reader would see it on the terminal.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -39,7 +44,7 @@ def tell(folder: Path, say: Callable[[str], None]) -> int:
 
     raw = oddseam.read_mesh(raw_path, unit="mm")
     before = oddseam.survey(raw)
-    _keep_survey(folder / "survey_before.txt", raw, before)
+    keep_survey(folder / "survey_before.txt", raw_path.name, raw, before)
     oddseam.draw(raw, folder / "before.png", title="Inlet cowl as it arrived", found=before)
     say(f"  survey   {len(raw.faces):,} facets, {before.n_faults} kinds of fault:")
     for finding in before.findings:
@@ -55,7 +60,7 @@ def tell(folder: Path, say: Callable[[str], None]) -> int:
 
     handed = oddseam.assign_property(even, thickness=THICKNESS, young=YOUNG, poisson=POISSON, density=DENSITY)
     after = oddseam.survey(oddseam.as_written(handed, "stl"))
-    _keep_survey(folder / "survey_after.txt", handed, after)
+    keep_survey(folder / "survey_after.txt", f"{clean.name}.stl", handed, after)
     oddseam.draw(handed, folder / "after.png", title="Inlet cowl, mended and remeshed", found=after)
     broken = [
         fault
@@ -78,18 +83,3 @@ def tell(folder: Path, say: Callable[[str], None]) -> int:
     for line in unmet:
         say(f"  unmet    {line}")
     return 0 if state != "NOT CLEAN" else 1
-
-
-def _keep_survey(path: Path, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
-    import pandas as pd
-
-    with pd.option_context("display.width", 200, "display.max_columns", None, "display.max_colwidth", 110):
-        quality = found.quality_frame().drop(columns=["worst_ids", "worst_values"])
-        findings = found.findings_frame()[["kind", "severity", "count", "n_places", "message"]]
-        blocks = [
-            str(mesh),
-            findings.to_string(index=False),
-            found.places_frame().to_string(index=False),
-            quality.to_string(index=False),
-        ]
-    path.write_text("\n\n".join(blocks) + "\n", encoding="utf-8")

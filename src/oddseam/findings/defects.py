@@ -97,7 +97,9 @@ def degenerate_facets(mesh: Mesh) -> Finding | None:
 def coincident_nodes(mesh: Mesh) -> Finding | None:
     """Nodes at exactly the same coordinates as another one."""
     first, index = weld_exact(mesh.nodes)
-    extra = np.setdiff1d(np.arange(mesh.n_nodes), first)
+    again = np.ones(mesh.n_nodes, bool)
+    again[first] = False
+    extra = np.flatnonzero(again)
     if not len(extra):
         return None
     pairs = np.column_stack([first[index[extra]], extra])

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import boxes
 from oddseam.model.connectivity import label_components
 
 #: From what stops a solver to what is only worth knowing.
@@ -85,8 +86,9 @@ def gathered(nodes: Array, members: Array, ids: Array) -> tuple[tuple[Place, ...
 def places_of(points: Array, label: Array, n: int, ids: Array) -> tuple[tuple[Place, ...], int]:
     """Places of labelled things (k, j, 3), those with most things first."""
     low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
-    np.minimum.at(low, label, points.min(axis=1))
-    np.maximum.at(high, label, points.max(axis=1))
+    lows, highs = boxes(points)
+    np.minimum.at(low, label, lows)
+    np.maximum.at(high, label, highs)
     count = np.bincount(label, minlength=n)
     size = np.linalg.norm(high - low, axis=1)
     best = np.lexsort((-size, -count))[:MOST_PLACES]

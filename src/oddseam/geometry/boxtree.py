@@ -13,6 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import boxes
 
 _LEAF = 4
 
@@ -49,7 +50,7 @@ class BoxTree:
 
     def __init__(self, corners: Array, label: Array | None = None) -> None:
         m = len(corners)
-        self.order = morton_order(corners.mean(axis=1))
+        self.order = morton_order((corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3.0)
         self.corners = np.ascontiguousarray(corners[self.order]).reshape(m, 9)
         given = np.zeros(m, np.int32) if label is None else label
         self.label = np.ascontiguousarray(given[self.order], np.int32)
@@ -57,7 +58,7 @@ class BoxTree:
         while leaves * _LEAF < m:
             leaves *= 2
         first = np.arange(leaves + 1) * m // leaves
-        low, high = corners.min(axis=1)[self.order], corners.max(axis=1)[self.order]
+        low, high = (values[self.order] for values in boxes(corners))
         self.box = np.empty((2 * leaves - 1, 6), np.float32)
         lows, highs = _runs(np.minimum, low, first, np.inf), _runs(np.maximum, high, first, -np.inf)
         while True:

@@ -27,22 +27,33 @@ MEASURES = ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")
 MORE_IS_WORSE = frozenset({"aspect_ratio", "skewness"})
 
 
-def corner_angles(corners: Array) -> Array:
-    """(m, k) corner angles in degrees of polygons (m, k, 3)."""
-    ahead = np.roll(corners, -1, axis=1) - corners
-    back = np.roll(corners, 1, axis=1) - corners
-    sine = np.linalg.norm(np.cross(ahead, back), axis=2)
-    angles: Array = np.degrees(np.arctan2(sine, np.einsum("mkx,mkx->mk", ahead, back)))
+def _edges(corners: Array) -> list[Array]:
+    """The edge vectors (m, 3) of polygons (m, k, 3), in order."""
+    k = corners.shape[1]
+    return [corners[:, (i + 1) % k] - corners[:, i] for i in range(k)]
+
+
+def _corner_angles(edges: list[Array]) -> list[Array]:
+    """Corner angles (m,) in degrees, in order."""
+    angles = []
+    for ahead, behind in zip(edges, [edges[-1], *edges[:-1]], strict=True):
+        sine = np.linalg.norm(np.cross(behind, ahead), axis=1)
+        angles.append(np.degrees(np.arctan2(sine, -np.einsum("mx,mx->m", behind, ahead))))
     return angles
 
 
-def _radius_ratio(corners: Array) -> Array:
-    edge = np.roll(corners, -1, axis=1) - corners
-    length = np.linalg.norm(edge, axis=2)
-    twice = np.linalg.norm(np.cross(edge[:, 0], edge[:, 1]), axis=1)
-    size = length.sum(axis=1) * length.prod(axis=1)
+def _radius_ratio(lengths: list[Array], twice: Array) -> Array:
+    """2 r / R from the edge lengths of a triangle and twice its area."""
+    a, b, c = lengths
+    size = (a + b + c) * a * b * c
     ratio: Array = np.where(twice > 0, 4.0 * twice**2 / np.where(size > 0, size, 1.0), 0.0)
     return ratio
+
+
+def _of_triangle(corners: Array) -> Array:
+    edges = _edges(corners)
+    lengths = [np.linalg.norm(edge, axis=1) for edge in edges]
+    return _radius_ratio(lengths, np.linalg.norm(np.cross(edges[0], edges[1]), axis=1))
 
 
 def quality(corners: Array) -> dict[str, Array]:
@@ -50,28 +61,29 @@ def quality(corners: Array) -> dict[str, Array]:
 
     An element without area gets the worst value of each.
     """
-    edge = np.roll(corners, -1, axis=1) - corners
-    length = np.linalg.norm(edge, axis=2)
-    angle = corner_angles(corners)
+    edges = _edges(corners)
+    lengths = [np.linalg.norm(edge, axis=1) for edge in edges]
+    longest = np.maximum.reduce(lengths)
+    angles = _corner_angles(edges)
+    widest, narrowest = np.maximum.reduce(angles), np.minimum.reduce(angles)
     if corners.shape[1] == 3:
         ideal = 60.0
-        twice = np.linalg.norm(np.cross(edge[:, 0], edge[:, 1]), axis=1)
+        twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
         flat = twice == 0
-        ratio = _radius_ratio(corners)
-        aspect = 0.5 * math.sqrt(3.0) * length.max(axis=1) ** 2 / np.where(flat, 1.0, twice)
+        ratio = _radius_ratio(lengths, twice)
+        aspect = 0.5 * math.sqrt(3.0) * longest**2 / np.where(flat, 1.0, twice)
     else:
         ideal = 90.0
-        halves = [_radius_ratio(np.roll(corners, -k, axis=1)[:, :3]) for k in range(4)]
+        halves = [_of_triangle(np.roll(corners, -k, axis=1)[:, :3]) for k in range(4)]
         half_square = 2.0 * (math.sqrt(2.0) - 1.0)
-        ratio = np.minimum(np.min(halves, axis=0) / half_square, 1.0)
-        flat = ratio == 0
-        shortest = length.min(axis=1)
-        flat = flat | (shortest == 0)
-        aspect = length.max(axis=1) / np.where(shortest > 0, shortest, 1.0)
-    skew = np.maximum((angle.max(axis=1) - ideal) / (180.0 - ideal), (ideal - angle.min(axis=1)) / ideal)
+        ratio = np.minimum(np.minimum.reduce(halves) / half_square, 1.0)
+        shortest = np.minimum.reduce(lengths)
+        flat = (ratio == 0) | (shortest == 0)
+        aspect = longest / np.where(shortest > 0, shortest, 1.0)
+    skew = np.maximum((widest - ideal) / (180.0 - ideal), (ideal - narrowest) / ideal)
     return {
         "radius_ratio": np.where(flat, 0.0, ratio),
         "aspect_ratio": np.where(flat, np.inf, aspect),
-        "minimum_angle": np.where(flat, 0.0, angle.min(axis=1)),
+        "minimum_angle": np.where(flat, 0.0, narrowest),
         "skewness": np.where(flat, 1.0, np.clip(skew, 0.0, 1.0)),
     }

@@ -7,6 +7,14 @@ import numpy as np
 from oddseam.arrays import Array
 
 
+def boxes(corners: Array) -> tuple[Array, Array]:
+    """Lower and upper corners (m, 3) of the boxes round things given by their corners (m, k, 3)."""
+    low, high = corners[:, 0], corners[:, 0]
+    for k in range(1, corners.shape[1]):  # a reduction over so short an axis takes ten times as long
+        low, high = np.minimum(low, corners[:, k]), np.maximum(high, corners[:, k])
+    return low, high
+
+
 def area_vectors(corners: Array) -> Array:
     """(m, 3) normals of triangles (m, 3, 3), as long as the area."""
     vectors: Array = 0.5 * np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import cone_volumes
+from oddseam.geometry.triangles import boxes, cone_volumes
 
 if TYPE_CHECKING:
     from oddseam.model.mesh import Mesh
@@ -66,8 +66,8 @@ def measure_pieces(mesh: Mesh) -> Pieces:
         corners = mesh.nodes[t.triangles[keep]]
         first = np.searchsorted(piece[keep], np.arange(count))
         volume = np.add.reduceat(cone_volumes(corners, (mesh.box[0] + mesh.box[1]) / 2), first)
-        low = np.minimum.reduceat(corners.min(axis=1), first)
-        high = np.maximum.reduceat(corners.max(axis=1), first)
+        lows, highs = boxes(corners)
+        low, high = np.minimum.reduceat(lows, first), np.maximum.reduceat(highs, first)
     wrong_edge = c.face_count != 2
     wrong_edge[c.pair_edges[~c.pair_agrees]] = True
     on = np.flatnonzero(c.edge_of >= 0)

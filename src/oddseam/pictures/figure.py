@@ -277,10 +277,10 @@ def _describe(mark: Mark) -> str:
 def _close_up(mesh: Mesh, place: Place, lines: tuple[Lines, ...], eye: Array, width: int, height: int) -> Array:
     """The surroundings of a place, seen along their mean normal, with all that is further off cut away."""
     triangles = mesh.triangulation.triangles
-    corners = mesh.nodes[triangles]
     centre = np.array(place.centre)
-    distance = np.linalg.norm(corners - centre, axis=2).min(axis=1)
-    nearest = corners[np.argsort(distance, kind="stable")[:24]]
+    away = np.linalg.norm(mesh.nodes - centre, axis=1)[triangles]
+    distance = np.minimum(np.minimum(away[:, 0], away[:, 1]), away[:, 2])
+    nearest = mesh.nodes[triangles[np.argsort(distance, kind="stable")[:24]]]
     edge = float(np.median(np.linalg.norm(nearest[:, 1] - nearest[:, 0], axis=1)))
     reach = max(0.75 * place.size, 5.0 * edge)
     near = np.flatnonzero(distance < 2.2 * reach)

@@ -105,9 +105,9 @@ def render(
             slack = 3.0 / fine.scale
             edges = np.ascontiguousarray(group.edges, np.int32)
             draw_lines(xy, z, edges, depth, slack, np.array(group.colour, np.float32), group.pen * _FINER, canvas)
-    shape = (camera.height, _FINER, camera.width, _FINER)
-    picture = canvas.reshape(*shape, 3).mean(axis=(1, 3))
-    return picture, depth.reshape(shape).max(axis=(1, 3))
+    tiles = [(slice(i, None, _FINER), slice(j, None, _FINER)) for i in range(_FINER) for j in range(_FINER)]
+    picture = sum(canvas[tile] for tile in tiles) / np.float32(len(tiles))
+    return picture, np.maximum.reduce([depth[tile] for tile in tiles])
 
 
 def _shaded(ident: Array, normals: Array) -> Array:

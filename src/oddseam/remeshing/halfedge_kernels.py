@@ -106,11 +106,11 @@ def ring_normal(net, v, region):
 
 
 @kernel
-def may_move(net, v, skip, x, y, z, longest2, least):
-    """Whether v may go to (x, y, z).
+def may_move(net, v, skip, x, y, z, longest2):
+    """Whether v may go to (x, y, z), and the worst shape of the facets round it now and then.
 
-    Facets round it, but those with ``skip``, keep their side; their shape stays above ``least``
-    or above what the worst one is now; and no edge gets longer than allowed.
+    Facets round it, but those with ``skip``, must keep their side, and no edge may get longer
+    than allowed; a negative ``longest2`` allows every length.
     """
     p = net.point
     worst_now = 1.0
@@ -129,7 +129,7 @@ def may_move(net, v, skip, x, y, z, longest2, least):
                 for w in (b, c):
                     d = (p[w, 0] - x) ** 2 + (p[w, 1] - y) ** 2 + (p[w, 2] - z) ** 2
                     if d > longest2:
-                        return False
+                        return False, 0.0, 0.0
             n0, n1, n2 = normal_at(p, b, c, x, y, z)
             if now > 0.02:
                 m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
@@ -138,11 +138,11 @@ def may_move(net, v, skip, x, y, z, longest2, least):
             dot = n0 * m0 + n1 * m1 + n2 * m2
             size = (n0 * n0 + n1 * n1 + n2 * n2) * (m0 * m0 + m1 * m1 + m2 * m2)
             if not (dot > 0.0 and dot * dot >= _LEAST_COSINE * _LEAST_COSINE * size):
-                return False
+                return False, 0.0, 0.0
         g = net.twin[before(g)]
         if g < 0 or g == start:
             break
-    return worst_then >= min(least, worst_now)
+    return True, worst_now, worst_then
 
 
 @kernel

@@ -100,10 +100,11 @@ def _middle(net, u, v):
 
 
 @kernel
-def collapse_short(net, mark, least, shrink):
+def collapse_short(net, mark, least, shrink, by_shape):
     """Collapse edges shorter than ``shrink`` of the size, and passing nodes along their curve.
 
-    Two free nodes meet in the middle.  ``mark`` (n,) holds stamps; its last entry is the newest.
+    ``by_shape`` lets edges grow longer than wanted if the worst facet gets better; otherwise
+    its shape stays above ``least``, or above what it is now.  Two free nodes meet in the middle.  ``mark`` (n,) holds stamps; its last entry is the newest.
     Returns the number collapsed.
     """
     done = 0
@@ -127,15 +128,21 @@ def collapse_short(net, mark, least, shrink):
         mark[last] += 1
         if not link_is_sound(net, h, mark, mark[last]):
             continue
-        longest2 = -1.0 if passing else 16.0 / 9.0 * target2(net, h)
+        longest2 = -1.0 if passing or by_shape else 16.0 / 9.0 * target2(net, h)
         allowed = 0.1 if passing else least
         meet = net.kind[u] == FREE and net.kind[v] == FREE
         x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]
+        now = 1.0
+        then = 1.0
         if meet:
             x, y, z = _middle(net, u, v)
-            if not may_move(net, v, u, x, y, z, longest2, allowed):
+            sound, now, then = may_move(net, v, u, x, y, z, longest2)
+            if not sound:
                 continue
-        if may_move(net, u, v, x, y, z, longest2, allowed):
+        sound, its_now, its_then = may_move(net, u, v, x, y, z, longest2)
+        now = min(now, its_now)
+        then = min(then, its_then)
+        if sound and (then > now + 0.05 if by_shape else then >= min(allowed, now)):
             collapse(net, h)
             net.point[v, 0] = x
             net.point[v, 1] = y
@@ -264,7 +271,8 @@ def move(net, row, goal, least):
     done = 0
     for k in range(row.shape[0]):
         x, y, z = goal[k, 0], goal[k, 1], goal[k, 2]
-        if may_move(net, row[k], -1, x, y, z, -1.0, least):
+        sound, now, then = may_move(net, row[k], -1, x, y, z, -1.0)
+        if sound and then >= min(least, now):
             net.point[row[k], 0] = x
             net.point[row[k], 1] = y
             net.point[row[k], 2] = z

@@ -16,8 +16,9 @@ from oddseam.remeshing.sheets import Sheets
 
 #: Rounds that make edges even, and rounds that then only make angles better.
 ROUNDS, POLISH = 7, 4
-#: Shapes that a collapse and a move may leave behind (1 equilateral, 0.3 about 10 degrees).
-_LEAST_SHAPE = 0.35
+#: Shapes that a collapse and a move may leave behind while edges are made even, and at the end
+#: (1 equilateral; 0.35 has angles of 12 to 17 degrees, 0.65 of 25 to 30).
+_LEAST_SHAPE, _FAIR_SHAPE = 0.35, 0.65
 #: Edges beyond these multiples of the size are split and collapsed: what either leaves is within the other.
 _LONGEST, _SHORTEST = 4.0 / 3.0, 0.8
 
@@ -85,9 +86,11 @@ def remesh_sheets(
         if not polish:
             net = _split(net, tally)
             _collapse(net, tally, first=number == 0)
+        else:
+            tally["collapse"] += int(kernels.collapse_short(net, _marks(net), _FAIR_SHAPE, 0.7, True))
         tally["flip"] += _flip(net, by_valence=not polish, most=2)
         hint = np.concatenate([hint, np.full(len(net.point) - len(hint), -1, np.int32)])
-        tally["move"] += _smooth(net, tree, hint)
+        tally["move"] += _smooth(net, tree, hint, _FAIR_SHAPE if polish else _LEAST_SHAPE)
     return _extract(net, sheets, tally, 0 if wanted is None else len(wanted[0]))
 
 
@@ -109,12 +112,17 @@ def _split(net: Net, tally: dict[str, int], goal: float = _LONGEST) -> Net:
 
 def _collapse(net: Net, tally: dict[str, int], first: bool) -> None:
     """Collapse what is too short; at first the shortest edges first, so that no direction is preferred."""
-    mark = np.zeros(len(net.point) + 1, np.int32)
+    mark = _marks(net)
     for shrink in (0.3, 0.45, 0.6, _SHORTEST) if first else (_SHORTEST,):
-        done = int(kernels.collapse_short(net, mark, _LEAST_SHAPE, shrink))
+        done = int(kernels.collapse_short(net, mark, _LEAST_SHAPE, shrink, False))
         tally["collapse"] += done
         if done and shrink != _SHORTEST:
             tally["flip"] += _flip(net, by_valence=False, most=6)
+
+
+def _marks(net: Net) -> Array:
+    """Room for the stamps of ``collapse_short``."""
+    return np.zeros(len(net.point) + 1, np.int32)
 
 
 def _flip(net: Net, *, by_valence: bool, most: int) -> int:
@@ -283,7 +291,7 @@ def _wanted_valence(net: Net) -> Array:
     return wanted
 
 
-def _smooth(net: Net, tree: BoxTree, hint: Array) -> int:
+def _smooth(net: Net, tree: BoxTree, hint: Array, least: float) -> int:
     row = np.empty(int(net.used[0]), np.int64)
     goal = np.empty((int(net.used[0]), 3))
     count = int(kernels.aim(net, row, goal))
@@ -291,7 +299,7 @@ def _smooth(net: Net, tree: BoxTree, hint: Array) -> int:
     region = net.region[net.out[row] // 3]
     place, found = tree.closest(goal, region, hint[row])
     hint[row] = found
-    return int(kernels.move(net, row, np.ascontiguousarray(place), _LEAST_SHAPE))
+    return int(kernels.move(net, row, np.ascontiguousarray(place), least))
 
 
 def _extract(net: Net, sheets: Sheets, tally: dict[str, int], n_curve_nodes: int) -> Result:

@@ -64,7 +64,8 @@ def _grid(number: int, frame: int, xyz: list[float]) -> str:
 
 
 def _element(kind: str, number: int, pid: int, nodes: list[int]) -> str:
-    return card_text(_CARD_OF[kind], [str(number), str(pid), *map(str, nodes)], SMALL)
+    columns = "".join(f"{value:<8}" for value in (_CARD_OF[kind], number, pid, *nodes))
+    return columns.rstrip() + "\n"
 
 
 def _pshell(part: Part) -> str:
