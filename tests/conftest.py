@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 import oddseam
-from oddseam.demo.story import write_raw_cowl
+from oddseam.demo import write_raw_cowl
+from oddseam.demo.damage import Damage, damaged_cowl
 
 
 @pytest.fixture(scope="session")
@@ -15,6 +16,11 @@ def raw_cowl_path(tmp_path_factory) -> Path:
     path = tmp_path_factory.mktemp("raw") / "inlet_cowl.stl"
     write_raw_cowl(path)
     return path
+
+
+@pytest.fixture(scope="session")
+def damage() -> Damage:
+    return damaged_cowl()[1]
 
 
 @pytest.fixture(scope="session")

@@ -28,6 +28,9 @@ class FormatError(OddSeamError):
         self.path, self.reason, self.place = str(path), reason, place
         super().__init__(f"{path}: {place}: {reason}" if place else f"{path}: {reason}")
 
+    def __reduce__(self) -> tuple[type[FormatError], tuple[str, str, str]]:
+        return type(self), (self.path, self.reason, self.place)
+
 
 class MeshError(OddSeamError):
     """Arrays that do not make a consistent mesh; the message names the index."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
@@ -60,3 +61,13 @@ def _flakes(rng: np.random.Generator) -> Array:
         if z > 60:
             flakes.append([a, c, d])
     return np.array(flakes)
+
+
+def write_raw_cowl(path: Path) -> None:
+    """Write the raw cowl as a scan program would: unconnected facets, in no order."""
+    corners, _ = damaged_cowl()
+    record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+    table = np.zeros(len(corners), record)
+    table["corners"] = corners
+    head = b"inlet cowl, Alder Weir, as it arrived".ljust(80)
+    path.write_bytes(head + np.uint32(len(table)).tobytes() + table.tobytes())

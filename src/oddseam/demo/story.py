@@ -5,26 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
-
 import oddseam
 from oddseam.demo.cowl import cowl_volume
-from oddseam.demo.damage import damaged_cowl
+from oddseam.demo.damage import write_raw_cowl
 from oddseam.errors import Refusal
 
 #: Wanted edge length, and what the cowl is made of (steel; N, mm, t).
 SIZE = 4.0
 THICKNESS, YOUNG, POISSON, DENSITY = 5.0, 210_000.0, 0.3, 7.85e-9
-
-
-def write_raw_cowl(path: Path) -> None:
-    """Write the raw cowl as a scan program would: unconnected facets, in no order."""
-    corners, _ = damaged_cowl()
-    record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
-    table = np.zeros(len(corners), record)
-    table["corners"] = corners
-    head = b"inlet cowl, Alder Weir, as it arrived".ljust(80)
-    path.write_bytes(head + np.uint32(len(table)).tobytes() + table.tobytes())
 
 
 def tell(

@@ -87,7 +87,8 @@ def mend(
         mesh = _drop_duplicates(mesh, "drop duplicates that this made", steps)
 
     progress("dropping crumbs", 0.25)
-    mesh = _drop_crumbs(mesh, crumb_size, steps)
+    notes: list[str] = []
+    mesh = _drop_crumbs(mesh, crumb_size, steps, notes)
 
     progress("orienting", 0.4)
     found = defects.misoriented(mesh) or defects.inward(mesh)
@@ -96,8 +97,7 @@ def mend(
 
     progress("filling rims", 0.55)
     unmet: list[str] = []
-    notes: list[str] = []
-    mesh = _fill(mesh, widest, diagonal, steps, notes, unmet)
+    mesh = _fill(mesh, widest, close == "small", steps, notes, unmet)
     if steps[-1].count:
         again, count, _ = orient(mesh)
         if count:  # a piece that was open is closed now, and looks inward
@@ -137,10 +137,15 @@ def _drop_duplicates(mesh: Mesh, name: str, steps: list[Step]) -> Mesh:
     return mesh
 
 
-def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step]) -> Mesh:
+def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -> Mesh:
     pieces = defects.crumb_pieces(mesh, size)
     middle = (mesh.pieces.low + mesh.pieces.high) / 2
+    extent, facets = mesh.pieces.extent, np.bincount(mesh.pieces.of_triangle[mesh.pieces.of_triangle >= 0])
     places = tuple(point_of(middle[p]) for p in pieces[:MOST_PLACES])
+    for p, place in zip(pieces.tolist(), places, strict=False):
+        notes.append(f"dropped: a crumb {extent[p]:.4g} across, {facets[p]} facet(s), at {_point(place)}")
+    if len(pieces) > MOST_PLACES:
+        notes.append(f"dropped: {len(pieces) - MOST_PLACES:,} more crumbs")
     steps.append(Step("drop crumbs", len(pieces), 0.0, f"floating pieces less than {size:.4g} across", places))
     if not len(pieces):
         return mesh
@@ -148,8 +153,12 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step]) -> Mesh:
     return edited(mesh, drop=np.unique(mesh.triangulation.element[gone]))
 
 
-def _fill(mesh: Mesh, widest: float, diagonal: float, steps: list[Step], notes: list[str], unmet: list[str]) -> Mesh:
-    """Fill what is asked for; list the rest, and what was asked for and could not be."""
+def _fill(mesh: Mesh, widest: float, spare: bool, steps: list[Step], notes: list[str], unmet: list[str]) -> Mesh:
+    """Fill what is asked for; list the rest, and what was asked for and could not be.
+
+    ``spare`` leaves rims that are the border of a sheet as small as themselves: nobody asked
+    for those by their size.
+    """
     c = mesh.connectivity
     _, size, _ = c.measure_rims(mesh.nodes)
     extent = mesh.pieces.extent
@@ -161,7 +170,7 @@ def _fill(mesh: Mesh, widest: float, diagonal: float, steps: list[Step], notes: 
         piece = c.piece[c.face[rim.corners[0]]]
         if across > widest:
             (slits if _is_slit(mesh, rim) else large).append((rim, across))
-        elif across > _SHARE_OF_PIECE * extent[piece] and np.isfinite(widest):
+        elif spare and across > _SHARE_OF_PIECE * extent[piece]:
             borders.append((rim, across))
         else:
             chosen.append(rim)

@@ -227,7 +227,7 @@ def _scale_bar(axes: Axes, camera: Camera, mesh: Mesh) -> None:
 def _legend(figure: Figure, mesh: Mesh, found: Survey) -> None:
     """What the colours mean, of those that occur."""
     c = mesh.connectivity
-    entries = [("outside", "#A8BDCC"), ("inside", "#E69F00")]
+    entries = [("outside", "#A8BDCC"), ("inside", "#F0E442")]
     for kind, there in (
         ("free edges", bool(c.is_free.any())),
         ("non-manifold edges", bool(c.is_nonmanifold.any())),
@@ -280,7 +280,9 @@ def _close_up(mesh: Mesh, place: Place, lines: tuple[Lines, ...], eye: Array, wi
     centre = np.array(place.centre)
     away = np.linalg.norm(mesh.nodes - centre, axis=1)[triangles]
     distance = np.minimum(np.minimum(away[:, 0], away[:, 1]), away[:, 2])
-    nearest = mesh.nodes[triangles[np.argsort(distance, kind="stable")[:24]]]
+    by_distance = np.argsort(distance, kind="stable")
+    within = int(np.searchsorted(distance[by_distance], 0.5 * place.size))
+    nearest = mesh.nodes[triangles[by_distance[: min(within, 24) or 24]]]
     edge = float(np.median(np.linalg.norm(nearest[:, 1] - nearest[:, 0], axis=1)))
     reach = max(0.75 * place.size, 5.0 * edge)
     near = np.flatnonzero(distance < 2.2 * reach)

@@ -15,7 +15,7 @@ _FINER = 2
 PAPER = np.array([1.0, 1.0, 1.0])
 #: The outside of the surface, and the inside where it shows.
 OUTSIDE = np.array([0.66, 0.74, 0.80])
-INSIDE = np.array([0.90, 0.62, 0.0])
+INSIDE = np.array([0.94, 0.89, 0.26])
 _INK = np.array([0.16, 0.20, 0.24], np.float32)
 
 
