@@ -52,7 +52,10 @@ def test_a_torn_part_goes_through_every_verb(run, cube, tmp_path):
 def test_json_reports_hold_the_account_and_what_was_written(run, cube):
     report = json.loads(run("mend", cube, "-o", "clean.stl", "--json").stdout)
     assert report["account"][-1]["operation"] == "mend" and report["unmet"] == []
-    assert report["written"]["format"] == "stl" and "the account (keep a .seam file for that)" in report["written"]["dropped"]
+    assert (
+        report["written"]["format"] == "stl"
+        and "the account (keep a .seam file for that)" in report["written"]["dropped"]
+    )
 
 
 def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
@@ -85,7 +88,11 @@ def test_openings_are_left_or_closed_as_asked(run, tmp_path):
         ("bad.file", b"solid x\nfacet normal 0 0 1\n", "line"),
         ("bad.stl", b"\0" * 80 + (7_000_000).to_bytes(4, "little") + b"\0" * 50, "the header counts 7,000,000 facets"),
         ("bad.file", b"PK\x03\x04" + b"\0" * 26 + b"header" + b"\xff" * 90, "damaged"),
-        ("bad.file", b"GRID,1,,0.,0.,nan\nCTRIA3,1,1,1,1,1\n", "line 1: GRID 1 has a coordinate that is not a finite number"),
+        (
+            "bad.file",
+            b"GRID,1,,0.,0.,nan\nCTRIA3,1,1,1,1,1\n",
+            "line 1: GRID 1 has a coordinate that is not a finite number",
+        ),
         ("bad.file", b"%PDF-1.4 nothing of the kind", "of no format that is known here"),
     ],
 )
@@ -129,7 +136,9 @@ def test_killed_while_writing_leaves_the_old_file(cube, tmp_path):
 
 def test_a_closed_pipe_is_no_error(cube, tmp_path):
     command = f"{sys.executable} -m oddseam survey cube.stl | head -n 1"
-    done = subprocess.run(["bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(
+        ["bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60
+    )
     assert "Traceback" not in done.stderr and "cube.stl" in done.stdout
 
 

@@ -56,7 +56,9 @@ def test_quality_of_known_elements():
     assert q["skewness"] == pytest.approx([0.0, 0.25, 1.0], abs=1e-12)
     assert q["aspect_ratio"][:2] == pytest.approx([1.0, np.sqrt(3.0)]) and np.isinf(q["aspect_ratio"][2])
     square = quality(np.array([[[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]], float))
-    assert [square[m][0] for m in ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")] == pytest.approx([1, 1, 90, 0])
+    assert [square[m][0] for m in ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")] == pytest.approx(
+        [1, 1, 90, 0]
+    )
 
 
 @given(st.lists(points, min_size=1, max_size=40), st.sampled_from([np.float32, np.float64]))

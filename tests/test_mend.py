@@ -72,7 +72,9 @@ def test_holes_that_touch_are_filled_and_new_facets_join_the_part_round_them():
     around = np.flatnonzero((triangles == centre).any(axis=1))
     gone = [i for i in around if (middle[i, 0] - 0.5) * (middle[i, 1] - 0.5) > 0]
     parts = (oddseam.Part("body", 1), oddseam.Part("lid", 2))
-    mesh = oddseam.Mesh.from_triangles(nodes, np.delete(triangles, gone, axis=0), part=np.delete(top, gone).astype(int), parts=parts)
+    mesh = oddseam.Mesh.from_triangles(
+        nodes, np.delete(triangles, gone, axis=0), part=np.delete(top, gone).astype(int), parts=parts
+    )
     mended = oddseam.mend(mesh, close="all")
     assert oddseam.prove(mended).is_clean and oddseam.prove(mended).is_closed
     new = mended.element_ids > mesh.element_ids.max()
@@ -116,7 +118,17 @@ def test_pieces_look_outward_but_a_cavity_does_not():
 def test_a_moebius_strip_cannot_be_oriented_and_says_so():
     n = 24
     turn = np.arange(n) * 2 * np.pi / n
-    rows = [np.stack([(3 + s * np.cos(turn / 2)) * np.cos(turn), (3 + s * np.cos(turn / 2)) * np.sin(turn), s * np.sin(turn / 2)], 1) for s in (-1, 1)]
+    rows = [
+        np.stack(
+            [
+                (3 + s * np.cos(turn / 2)) * np.cos(turn),
+                (3 + s * np.cos(turn / 2)) * np.sin(turn),
+                s * np.sin(turn / 2),
+            ],
+            1,
+        )
+        for s in (-1, 1)
+    ]
     low, high = np.arange(n), np.arange(n) + n
     low2, high2 = np.append(low[1:], high[0]), np.append(high[1:], low[0])
     triangles = np.concatenate([np.stack([low, low2, high2], 1), np.stack([low, high2, high], 1)])

@@ -99,7 +99,9 @@ def test_connectivity_equals_counting_by_hand(soup):
             for a, b in zip(t, (*t[1:], t[0]), strict=True):
                 faces[min(a, b), max(a, b)].append((f, a < b))
     assert len(c.edges) == len(faces)
-    assert {tuple(e): n for e, n in zip(c.edges.tolist(), c.face_count, strict=True)} == {e: len(f) for e, f in faces.items()}
+    assert {tuple(e): n for e, n in zip(c.edges.tolist(), c.face_count, strict=True)} == {
+        e: len(f) for e, f in faces.items()
+    }
     wrong = sum(len(f) == 2 and f[0][1] == f[1][1] for f in faces.values())
     assert int((~c.pair_agrees).sum()) == wrong
     keys = [tuple(sorted(t)) for t in soup]

@@ -67,7 +67,10 @@ def test_a_local_frame_is_resolved(deck):
     assert deck.nodes[4] == pytest.approx([10.0, 2.0, 3.0], abs=1e-12)
 
 
-@pytest.mark.parametrize("text", [DECK, DECK.replace("\n", "\r\n"), DECK.rstrip("\n"), DECK.split("BULK\n")[1].split("ENDDATA")[0]])
+@pytest.mark.parametrize(
+    "text",
+    [DECK, DECK.replace("\n", "\r\n"), DECK.rstrip("\n"), DECK.split("BULK\n")[1].split("ENDDATA", maxsplit=1)[0]],
+)
 def test_an_unchanged_deck_is_the_same_byte_for_byte(tmp_path, text):
     mesh = read(tmp_path, text)
     assert rewritten(mesh, tmp_path) == text

@@ -93,7 +93,10 @@ def test_what_comes_after_the_last_facet_is_listed(tmp_path, cube_bytes):
 @given(st.data())
 @settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_damage_gives_a_mesh_or_one_line(tmp_path, cube_bytes, data):
-    text = b"solid a\n" + b"facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n" * 3
+    text = (
+        b"solid a\n"
+        + b"facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n" * 3
+    )
     broken = bytearray(data.draw(st.sampled_from([cube_bytes, text + b"endsolid a\n"])))
     for _ in range(data.draw(st.integers(1, 4))):
         at = data.draw(st.integers(0, len(broken) - 1))

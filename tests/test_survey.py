@@ -84,7 +84,9 @@ def test_results_do_not_depend_on_units_or_order(scale):
     nodes, triangles = shapes.grid_cube(4)
     triangles = np.delete(triangles, [3, 40], axis=0)
     order = np.random.default_rng(0).permutation(len(triangles))
-    one, two = (kinds(oddseam.Mesh.from_triangles(n, t)) for n, t in ((nodes, triangles), (nodes * scale, triangles[order])))
+    one, two = (
+        kinds(oddseam.Mesh.from_triangles(n, t)) for n, t in ((nodes, triangles), (nodes * scale, triangles[order]))
+    )
     assert one == two
 
 

@@ -106,7 +106,7 @@ def render(
             edges = np.ascontiguousarray(group.edges, np.int32)
             draw_lines(xy, z, edges, depth, slack, np.array(group.colour, np.float32), group.pen * _FINER, canvas)
     tiles = [(slice(i, None, _FINER), slice(j, None, _FINER)) for i in range(_FINER) for j in range(_FINER)]
-    picture = sum(canvas[tile] for tile in tiles) / np.float32(len(tiles))
+    picture = np.add.reduce([canvas[tile] for tile in tiles]) / np.float32(len(tiles))
     return picture, np.maximum.reduce([depth[tile] for tile in tiles])
 
 

@@ -104,8 +104,8 @@ def collapse_short(net, mark, least, shrink, by_shape):
     """Collapse edges shorter than ``shrink`` of the size, and passing nodes along their curve.
 
     ``by_shape`` lets edges grow longer than wanted if the worst facet gets better; otherwise
-    its shape stays above ``least``, or above what it is now.  Two free nodes meet in the middle.  ``mark`` (n,) holds stamps; its last entry is the newest.
-    Returns the number collapsed.
+    its shape stays above ``least``, or above what it is now.  Two free nodes meet in the middle.
+    ``mark`` (n,) holds stamps; its last entry is the newest.  Returns the number collapsed.
     """
     done = 0
     last = mark.shape[0] - 1

@@ -68,7 +68,8 @@ def remesh_sheets(
     wanted = _wanted_nodes(sheets, fineness) if fixed_size is None else None
     net = _build(sheets, fineness, 0 if wanted is None else len(wanted[0]))
     tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
-    if wanted is not None:
+    if fixed_size is None:
+        assert wanted is not None
         net = _insert(net, sheets, wanted, fineness.size, tally)
     else:
         net.kind[: len(sheets.point)][sheets.curves.node] = FIXED
