@@ -1,0 +1,57 @@
+"""Makes docs/screenshots anew from the demo data: ``python docs/make_screenshots.py``."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+SHOTS = Path(__file__).parent / "screenshots"
+STORY = "oddseam demo -o demo"
+TERMINALS = {
+    "survey": "oddseam survey inlet_cowl.stl --unit mm",
+    "mend": "oddseam mend inlet_cowl.stl --unit mm -o mended.seam",
+    "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
+    "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
+    "account": "oddseam account even.seam",
+}
+
+
+def run(command: str, folder: Path) -> str:
+    """What a command prints, on both streams."""
+    words = [sys.executable, "-m", *command.split()]
+    done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env={**os.environ})
+    return done.stdout + done.stderr
+
+
+def terminal(command: str, text: str, path: Path) -> None:
+    """Draw a command and what it printed as a terminal of 1280 x 800 pixels."""
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="#1c2126")
+    FigureCanvasAgg(figure)
+    lines = [f"$ {command}", *text.rstrip().splitlines()]
+    size = min(10.5, 10.5 * 48 / max(len(lines), 1))
+    figure.text(0.012, 0.985, "\n".join(lines).replace("$", r"\$"), family="monospace", fontsize=size,
+                color="#e4e8eb", va="top", linespacing=1.3)  # fmt: skip
+    figure.savefig(path, metadata={"Software": None})
+
+
+def main() -> None:
+    """Run the story and each command, and keep what they show."""
+    SHOTS.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        terminal(STORY, run(STORY, folder), SHOTS / "demo.png")
+        (folder / "inlet_cowl.stl").write_bytes((folder / "demo" / "inlet_cowl.stl").read_bytes())
+        for name in ("before", "after"):
+            (SHOTS / f"picture_{name}.png").write_bytes((folder / "demo" / f"{name}.png").read_bytes())
+        for name, command in TERMINALS.items():
+            terminal(command, run(command, folder), SHOTS / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
