@@ -10,6 +10,7 @@ import time
 
 #: Modules with kernels; each has a ``warm_up`` that runs all of them on tiny input.
 FAMILIES = (
+    "oddseam.model.component_kernels",
     "oddseam.remeshing.kernels",
     "oddseam.geometry.boxtree_kernels",
     "oddseam.remeshing.curve_kernels",

@@ -25,11 +25,11 @@ BOSS_RADIUS = 12.0
 BOSS_HEIGHT = 90.0
 BOSS_TOP = 100.0
 
-_AROUND = 192
-_WALL_ROWS = 57
-_FLANGE_ROWS = 14
+_AROUND = 160
+_WALL_ROWS = 47
+_FLANGE_ROWS = 12
 #: Half the window, in cells, that the boss and a bolt hole (rows, columns) take in the grids.
-_BOSS_WINDOW, _HOLE_WINDOW = 8, (5, 6)
+_BOSS_WINDOW, _HOLE_WINDOW = 7, (4, 5)
 
 
 def outer_radius(z: Array | float) -> Array:
@@ -79,7 +79,7 @@ def _rings(outer: Array, inner: Array, count: int) -> Array:
 
 
 def cowl_surface() -> tuple[Array, Array]:
-    """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 60,000 facets."""
+    """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 44,000 facets."""
     patchwork = Patchwork()
     angle = np.arange(_AROUND) * (2 * math.pi / _AROUND)
     _walls(patchwork, angle)

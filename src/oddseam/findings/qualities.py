@@ -69,7 +69,7 @@ def beyond_limit(measure: str, values: Array, limit: float) -> Array:
 
 def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding | None]:
     """The table, and a finding for the elements that are beyond any limit."""
-    rows, bad = [], []
+    rows, bad, total = [], [], 0
     for kind, (index, measures) in element_quality(mesh).items():
         worse = np.zeros(len(index), bool)
         for measure in MEASURES:
@@ -98,13 +98,14 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
                 )
             )
         bad.append(index[worse])
+        total += len(index)
     poor = np.concatenate(bad) if bad else np.zeros(0, np.int64)
     if not len(poor):
         return rows, None
     t = mesh.triangulation
     of = np.flatnonzero(np.isin(t.element, poor))
     places, n = gathered(mesh.nodes, t.triangles[of], mesh.element_ids[t.element[of]])
-    share = len(poor) / max(sum(len(i) for i, _ in element_quality(mesh).values()), 1)
+    share = len(poor) / total
     return rows, Finding(
         "poor elements", "warning", len(poor), "elements (element ids)",
         f"{share:.1%} of the elements are beyond a quality limit", "Remesh makes even elements.", places, n,

@@ -41,14 +41,13 @@ def label_components(count: int, a: Array, b: Array) -> tuple[int, Array]:
 
     Labels count up in the order of the first member of each component.
     """
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
+    from oddseam.compiled import announce
+    from oddseam.model.component_kernels import label_links
 
-    if count == 0:
-        return 0, np.zeros(0, np.int32)
-    graph = coo_matrix((np.ones(len(a), np.int8), (a, b)), shape=(count, count))
-    n, label = connected_components(graph, directed=False)
-    return int(n), label
+    announce(label_links)
+    label = np.empty(count, np.int32)
+    n = int(label_links(np.ascontiguousarray(a, np.int64), np.ascontiguousarray(b, np.int64), label))
+    return n, label
 
 
 class Connectivity:

@@ -92,7 +92,7 @@ def draw(
     figure = _figure(mesh, eye, title or _default_title(mesh), found, marks)
 
     def fill(file: BinaryIO) -> None:
-        figure.savefig(file, format="png", dpi=_DPI, metadata={"Software": None})
+        figure.savefig(file, format="png", dpi=_DPI, metadata={"Software": None}, pil_kwargs={"compress_level": 3})
 
     write_whole(path, fill)
     return path

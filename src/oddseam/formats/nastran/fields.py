@@ -106,9 +106,11 @@ def real_text(value: float, width: int) -> str:
     Sixteen characters hold every single-precision value, and a double to ten digits at least.
     """
     value = value + 0.0
-    shortest = _with_point(repr(value))
-    if len(shortest) <= width:
-        return shortest
+    shortest = repr(value)
+    if len(shortest) <= width + 4:  # without a leading zero and a plus and zero in the exponent it may fit
+        shortest = _with_point(shortest)
+        if len(shortest) <= width:
+            return shortest
     whole = len(f"{value:.0f}")
     fixed = f"{value:.{width - whole - 1}f}" if whole < width else ""
     if fixed and "." not in fixed:
