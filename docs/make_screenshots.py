@@ -34,7 +34,7 @@ def terminal(command: str, text: str, path: Path) -> None:
     figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="#1c2126")
     FigureCanvasAgg(figure)
     lines = [f"$ {command}", *text.rstrip().splitlines()]
-    size = min(10.5, 10.5 * 44 / max(len(lines), 1))
+    size = min(10.5, 10.5 * 41 / max(len(lines), 1))
     figure.text(0.012, 0.985, "\n".join(lines).replace("$", r"\$"), family="monospace", fontsize=size,
                 color="#e4e8eb", va="top", linespacing=1.3)  # fmt: skip
     figure.savefig(path, metadata={"Software": None})

@@ -68,6 +68,7 @@ def test_text_solids_are_parts_and_forms_vary(tmp_path):
     [
         (lambda b: b"", "the file is empty"),
         (lambda b: b[:40], "too few|no format"),
+        (lambda b: b[:34], "too few|no format"),
         (lambda b: b[:-7], "byte 80: the header counts 12 facets, but the file has room for 11"),
         (lambda b: b[:80] + struct.pack("<I", 2**31) + b[84:], "counts 2,147,483,648 facets, but the file has room for 12"),
         (lambda b: b[:84 - 4] + struct.pack("<I", 0), "holds no facet"),

@@ -12,7 +12,9 @@ import time
 FAMILIES = (
     "oddseam.model.component_kernels",
     "oddseam.remeshing.kernels",
+    "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",
+    "oddseam.geometry.crossing_kernels",
     "oddseam.remeshing.curve_kernels",
     "oddseam.mending.kernels",
     "oddseam.pictures.kernels",

@@ -58,8 +58,9 @@ def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey, file: IO[
     p = found.proof
     words = [("closed", p.is_closed), ("manifold", p.is_manifold), ("oriented", p.is_oriented)]
     state = ", ".join(word if yes else f"not {word}" for word, yes in words)
+    crossing = f"{p.crossing_pairs:,} pairs of facets cross" if p.crossing_pairs else "no facets cross"
     volume = f"; encloses {p.volume:.8g}" if p.volume is not None else ""
-    console.print(f"\nThe surface is {state}{volume}; whether facets cross was not examined.")
+    console.print(f"\nThe surface is {state}{volume}; {crossing}.")
 
 
 def _print_places(console: Console, found: oddseam.Survey) -> None:

@@ -102,7 +102,7 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = sil
 
     Notes
     -----
-    O(n log n) in the number of facets.  Crossing facets are not examined yet.
+    O(n log n) in the number of facets.
     """
     limits = limits or Limits()
     found: list[Finding | None] = []
@@ -119,9 +119,11 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = sil
         found.append(defects.nonmanifold_edges(mesh))
         found.append(defects.nonmanifold_nodes(mesh))
         found.append(defects.crumbs(mesh, limits))
-    progress("measuring quality", 0.75)
+        progress("looking for crossings", 0.6)
+        found.append(defects.crossing_facets(mesh))
+    progress("measuring quality", 0.8)
     rows, poor = quality_rows(mesh, limits)
-    found += [poor, _not_interpreted(mesh), defects.not_examined()]
+    found += [poor, _not_interpreted(mesh)]
     findings = sorted((f for f in found if f is not None), key=lambda f: SEVERITIES.index(f.severity))
     progress("proving", 0.9)
     proof = prove(mesh)

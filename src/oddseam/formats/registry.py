@@ -157,8 +157,7 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
     if rounded is not mesh:
         move = _largest_rounding(mesh, rounded)
     if move > 0:
-        before, after = prove(mesh), prove(rounded)
-        broken = tuple(fault for fault in after.faults() if fault.split(":")[0] not in before.fault_kinds())
+        broken = tuple(prove(rounded).worse_than(prove(mesh)))
     return Written(str(path), fmt.name, tuple(dropped), broken, move)
 
 

@@ -38,6 +38,10 @@ def _promised(data: Data) -> int:
     return int.from_bytes(data[80:84], "little") if len(data) >= _HEADER else -1
 
 
+def _is_whole_binary(data: Data) -> bool:
+    return len(data) >= _HEADER and len(data) == _HEADER + 50 * _promised(data)
+
+
 def _looks_text(data: Data) -> bool:
     head = data[:4096].lower().removeprefix(b"\xef\xbb\xbf").lstrip()
     return head.startswith(b"solid") and b"\0" not in head and (b"facet" in head or b"endsolid" in head)
@@ -45,13 +49,13 @@ def _looks_text(data: Data) -> bool:
 
 def recognises(data: Data) -> bool:
     """Binary of the right length, or text that begins like one."""
-    return len(data) == _HEADER + 50 * _promised(data) or _looks_text(data)
+    return _is_whole_binary(data) or _looks_text(data)
 
 
 def read(path: Path, data: Data) -> Mesh:
     """Read a binary or a text STL."""
     count = _promised(data)
-    if len(data) == _HEADER + 50 * count:
+    if _is_whole_binary(data):
         return _binary(path, data, count, 0)
     if _looks_text(data):
         return _text(path, data)

@@ -33,13 +33,21 @@ def _edges(corners: Array) -> list[Array]:
     return [corners[:, (i + 1) % k] - corners[:, i] for i in range(k)]
 
 
-def _corner_angles(edges: list[Array]) -> list[Array]:
-    """Corner angles (m,) in degrees, in order."""
-    angles = []
-    for ahead, behind in zip(edges, [edges[-1], *edges[:-1]], strict=True):
-        sine = np.linalg.norm(np.cross(behind, ahead), axis=1)
-        angles.append(np.degrees(np.arctan2(sine, -np.einsum("mx,mx->m", behind, ahead))))
-    return angles
+def _corner_angles(edges: list[Array], areas: list[Array]) -> list[Array]:
+    """Corner angles (m,) in degrees, in order, from the edges and twice the areas of the corner triangles."""
+    before = [edges[-1], *edges[:-1]]
+    return [
+        np.degrees(np.arctan2(area, -np.einsum("mx,mx->m", behind, ahead)))
+        for area, ahead, behind in zip(areas, edges, before, strict=True)
+    ]
+
+
+def _corner_areas(edges: list[Array]) -> list[Array]:
+    """Twice the area (m,) of the triangle at each corner; in a triangle all three are one."""
+    before = [edges[-1], *edges[:-1]]
+    if len(edges) == 3:
+        return [np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)] * 3
+    return [np.linalg.norm(np.cross(behind, ahead), axis=1) for ahead, behind in zip(edges, before, strict=True)]
 
 
 def _radius_ratio(lengths: list[Array], twice: Array) -> Array:
@@ -64,11 +72,12 @@ def quality(corners: Array) -> dict[str, Array]:
     edges = _edges(corners)
     lengths = [np.linalg.norm(edge, axis=1) for edge in edges]
     longest = np.maximum.reduce(lengths)
-    angles = _corner_angles(edges)
+    areas = _corner_areas(edges)
+    angles = _corner_angles(edges, areas)
     widest, narrowest = np.maximum.reduce(angles), np.minimum.reduce(angles)
     if corners.shape[1] == 3:
         ideal = 60.0
-        twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
+        twice = areas[0]
         flat = twice == 0
         ratio = _radius_ratio(lengths, twice)
         aspect = 0.5 * math.sqrt(3.0) * longest**2 / np.where(flat, 1.0, twice)

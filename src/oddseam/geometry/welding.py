@@ -6,15 +6,11 @@ import numpy as np
 
 from oddseam.arrays import Array
 
-_ODD = (np.uint64(0x9E3779B97F4A7C15), np.uint64(0xC2B2AE3D27D4EB4F), np.uint64(0x165667B19E3779F9))
-
 
 def weld_exact(points: Array) -> tuple[Array, Array]:
     """Join equal points.
 
-    Points are sorted by a 64-bit hash of their coordinates and compared with their
-    neighbours in that order; only if two different points share a hash are they sorted by
-    coordinates.  O(n log n); -0.0 equals 0.0.
+    Points are looked up by their bits in a table with open addressing; O(n).  -0.0 equals 0.0.
 
     Parameters
     ----------
@@ -27,29 +23,13 @@ def weld_exact(points: Array) -> tuple[Array, Array]:
     index : (n,) int32 array
         For each point, its row in ``first``.
     """
-    if not len(points):
-        return np.zeros(0, np.int64), np.zeros(0, np.int32)
-    points = points + points.dtype.type(0)
-    bits = points.view(f"u{points.dtype.itemsize}")
-    mixed = np.zeros(len(points), np.uint64)
-    with np.errstate(over="ignore"):
-        for k, factor in enumerate(_ODD):
-            mixed = (mixed ^ bits[:, k].astype(np.uint64)) * factor
-            mixed ^= mixed >> np.uint64(29)
-    order = np.argsort(mixed, kind="stable")
-    ranked = points[order]
-    new = np.ones(len(points), bool)
-    new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
-    collision = (mixed[order][1:] == mixed[order][:-1]) & new[1:]
-    if collision.any():
-        order = np.lexsort((points[:, 2], points[:, 1], points[:, 0]))
-        ranked = points[order]
-        new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
-    group = np.cumsum(new) - 1
-    starts = order[new]  # stable sorts: the first occurrence
-    rank = np.argsort(starts, kind="stable")
-    place = np.empty(len(rank), np.int32)
-    place[rank] = np.arange(len(rank), dtype=np.int32)
-    index = np.empty(len(points), np.int32)
-    index[order] = place[group]
-    return starts[rank], index
+    from oddseam.compiled import announce
+    from oddseam.geometry.welding_kernels import join_equal
+
+    announce(join_equal)
+    n = len(points)
+    bits = (np.asarray(points, np.float64) + 0.0).view(np.uint64).reshape(n, 3)
+    first, index = np.empty(n, np.int64), np.empty(n, np.int32)
+    table = np.full(1 << max((2 * n).bit_length(), 4), -1, np.int32)
+    count = int(join_equal(np.ascontiguousarray(bits), table, first, index))
+    return first[:count].copy(), index

@@ -3,7 +3,8 @@
 Usually the first of each is kept.  But a wall of zero thickness, a fin or a wall between two
 pieces, is made of facets given twice: there dropping one would leave half a wall.  So for
 every group of duplicates that hang together it is counted how many edges would have other
-than two facets if one of each were kept, and if none were; the better one is taken.
+than two facets, or two that disagree about which side is out, if one of each were kept, and if
+none were; the better one is taken.
 """
 
 from __future__ import annotations
@@ -25,7 +26,7 @@ def drop_duplicates(mesh: Mesh) -> tuple[Mesh, int, int]:
     key = np.sort(t.triangles, axis=1)
     copies, label = _copies(key, rows)
     walls, group = _groups(key, copies, label)
-    whole = _better_without(key, copies, label, group, walls)
+    whole = _better_without(key, _directions(t.triangles), copies, label, group, walls)
     gone = np.concatenate([rows, copies[whole[group[label]]]])
     return edited(mesh, drop=np.unique(t.element[gone])), len(np.unique(gone)), int(whole.sum())
 
@@ -47,6 +48,14 @@ def _edges(triangles: Array) -> Array:
     return np.asarray(ends[..., 0] << 32 | ends[..., 1])
 
 
+def _directions(triangles: Array) -> Array:
+    """(m, 3) for the edges as :func:`_edges` has them: 1 if the triangle runs to the larger node, else -1."""
+    least = np.argmin(triangles, axis=1)
+    row = np.arange(len(triangles))
+    upward = triangles[row, (least + 1) % 3] < triangles[row, (least + 2) % 3]
+    return np.asarray(np.where(upward, 1, -1)[:, None] * np.array([1, 1, -1]))
+
+
 def _groups(key: Array, copies: Array, label: Array) -> tuple[int, Array]:
     """Facets that hang together through edges: number of groups, and the group of each facet."""
     n = int(label.max()) + 1
@@ -55,18 +64,29 @@ def _groups(key: Array, copies: Array, label: Array) -> tuple[int, Array]:
     return count, found[:n]
 
 
-def _better_without(key: Array, copies: Array, label: Array, group: Array, n_groups: int) -> Array:
+def _better_without(key: Array, direction: Array, copies: Array, label: Array, group: Array, n_groups: int) -> Array:
     """(g,) bool: groups that leave fewer bad edges when all their copies go."""
     edges = _edges(key)
     its, where = np.unique(edges[copies], return_inverse=True)
     where = where.reshape(-1, 3)
     at = np.searchsorted(its, edges.ravel()).clip(0, len(its) - 1)
-    total = np.bincount(at[its[at] == edges.ravel()], minlength=len(its))
-    of_copies = np.bincount(where.ravel(), minlength=len(its))
+    here = its[at] == edges.ravel()
     first = np.unique(label, return_index=True)[1]
-    once = np.bincount(where[first].ravel(), minlength=len(its))
-    bad_with = ~np.isin(total - of_copies + once, (0, 2))
-    bad_without = ~np.isin(total - of_copies, (0, 2))
+
+    def tally(place: Array, weight: Array) -> tuple[Array, Array]:
+        """Facets at each edge, and how many more run one way than the other."""
+        place = place.ravel()
+        return np.bincount(place, minlength=len(its)), np.bincount(place, weight.ravel(), len(its))
+
+    total, balance = tally(at[here], direction.ravel()[here])
+    of_copies, copies_balance = tally(where, direction[copies])
+    once, once_balance = tally(where[first], direction[copies[first]])
+
+    def is_bad(count: Array, balance: Array) -> Array:
+        return np.asarray((count != 0) & ((count != 2) | (balance != 0)))
+
+    bad_without = is_bad(total - of_copies, balance - copies_balance)
+    bad_with = is_bad(total - of_copies + once, balance - copies_balance + once_balance)
     edge_group = np.zeros(len(its), np.int64)
     edge_group[where.ravel()] = np.repeat(group[label], 3)
     score_with = np.bincount(edge_group, bad_with, minlength=n_groups)

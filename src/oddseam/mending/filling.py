@@ -26,15 +26,34 @@ _LEAST_TO_REFINE = 6
 
 @dataclass
 class Filled:
-    """What happened to the rims: how many were filled, the facets, and which were left and why."""
+    """What happened to the rims: how many were filled, with how many facets each, and which were left and why."""
 
     rims: int = 0
-    facets: int = 0
+    facets_of: list[int] = field(default_factory=list)
     left: list[tuple[Rim, str]] = field(default_factory=list)
 
 
 def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
-    """Fill the rims of a consistently oriented mesh."""
+    """Fill the rims of a consistently oriented mesh; a fill that would cross the rest is left out."""
+    filled, report = _fill_all(mesh, rims)
+    crossing = _crossing_fills(mesh, filled, np.repeat(np.arange(len(rims)), report.facets_of))
+    if crossing:
+        filled, report = _fill_all(mesh, [rim for number, rim in enumerate(rims) if number not in crossing])
+        report.left += [(rims[number], "its fill would cross other facets") for number in sorted(crossing)]
+    return filled, report
+
+
+def _crossing_fills(mesh: Mesh, filled: Mesh, owner: Array) -> set[int]:
+    """Numbers of the rims whose fills cross facets of the mesh, or the fill of an earlier rim."""
+    if filled is mesh:
+        return set()
+    pairs = filled.crossing_triangles
+    first_new = int(mesh.element_ids.max()) + 1
+    new = filled.element_ids[filled.triangulation.element[pairs]] - first_new
+    return {int(owner[max(one, two)]) for one, two in new.tolist() if max(one, two) >= 0}
+
+
+def _fill_all(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
     report = Filled()
     points: list[Array] = []
     triangles: list[Array] = []
@@ -53,15 +72,16 @@ def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
             made.append((patch, loop, corners))
         if not made:
             report.left.append((rim, reason))
+            report.facets_of.append(0)
             continue
         report.rims += 1
+        report.facets_of.append(sum(len(local) for (_, local), _, _ in made))
         for (new_points, local), loop, corners in made:
             index = np.concatenate([loop, n_nodes + np.arange(len(new_points))])
             n_nodes += len(new_points)
             points.append(new_points)
             triangles.append(index[local])
             like.append(np.full(len(local), _neighbour_in_main_part(mesh, corners)))
-            report.facets += len(local)
     if not triangles:
         return mesh, report
     filled = edited(

@@ -58,14 +58,17 @@ def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
 
 
 def _looks_inward(mesh: Mesh) -> Array:
-    """(f,) bool: faces of closed pieces that look inward and are not the wall of a cavity."""
+    """(f,) bool: faces of closed pieces that look inward and are not the wall of a cavity.
+
+    A piece is the wall of a cavity if the pieces round it, closed or not, wind about it.
+    """
     pieces = mesh.pieces
     inward = np.zeros(mesh.connectivity.n_pieces, bool)
     corners = mesh.nodes[mesh.triangulation.triangles]
     for piece in np.flatnonzero(pieces.is_solid & (pieces.volume < 0)).tolist():
         inward[piece] = True
         lower = (pieces.low < pieces.low[piece]).all(axis=1)
-        around = pieces.is_solid & lower & (pieces.high > pieces.high[piece]).all(axis=1)
+        around = lower & (pieces.high > pieces.high[piece]).all(axis=1)
         if around.any():
             point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
             members = np.isin(pieces.of_triangle, np.flatnonzero(around))

@@ -62,11 +62,12 @@ def mend(
     -------
     Mesh
         The account's last entry says in ``outcome.unmet`` what is left and where; it is empty
-        only if the result is proven closed where that was asked, manifold and oriented.
+        only if the result is proven closed where that was asked, manifold, oriented and free of
+        crossings.
 
     Notes
     -----
-    O(n log n); crossing facets are not examined yet.
+    O(n log n).  Facets that cross one another are reported, not resolved.
     """
     limits = Limits()
     diagonal = mesh.diagonal
@@ -109,7 +110,6 @@ def mend(
     if one_sided:
         unmet.append(f"{one_sided} region(s) have one side only and cannot be oriented")
     unmet += _remaining(proven)
-    notes.append("crossing facets are not examined yet")
     progress("done", 1.0)
     return mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
@@ -176,7 +176,7 @@ def _fill(mesh: Mesh, widest: float, spare: bool, steps: list[Step], notes: list
             chosen.append(rim)
     mesh, filled = fill_rims(mesh, chosen)
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:MOST_PLACES])
-    steps.append(Step("fill rims", filled.rims, 0.0, f"with {filled.facets:,} facets", places))
+    steps.append(Step("fill rims", filled.rims, 0.0, f"with {sum(filled.facets_of):,} facets", places))
     for rim, across in large:
         notes.append(f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}")
     if widest > 0:
@@ -217,6 +217,7 @@ def _remaining(mesh: Mesh) -> list[str]:
     found = [
         defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh), defects.misoriented(mesh),
         defects.inward(mesh), defects.duplicate_facets(mesh), defects.degenerate_facets(mesh),
+        defects.crossing_facets(mesh),
     ]  # fmt: skip
     return [
         f"{f.kind}: {f.count:,} left at {f.n_places:,} place(s), {_first(f.places)}" for f in found if f is not None

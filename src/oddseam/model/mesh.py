@@ -19,6 +19,7 @@ import numpy as np
 from oddseam.accounts import Account
 from oddseam.arrays import Array, check_index, check_unique, locked
 from oddseam.errors import MeshError
+from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.model.connectivity import Connectivity
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
@@ -258,6 +259,11 @@ class Mesh:
     def degenerate_triangles(self) -> Array:
         """Rows of the triangulation whose corners are exactly collinear, ascending."""
         return np.flatnonzero(is_degenerate(self.nodes[self.triangulation.triangles]))
+
+    @cached_property
+    def crossing_triangles(self) -> Array:
+        """(k, 2) pairs of rows of the triangulation whose interiors meet, sorted; exact."""
+        return crossing_pairs(self.nodes, self.triangulation.triangles, self.degenerate_triangles)
 
     # ------------------------------------------------------------------ for people
 

@@ -60,7 +60,8 @@ def measure_pieces(mesh: Mesh) -> Pieces:
     face_of_element[mesh.faces.element] = np.arange(len(mesh.faces))
     piece = c.piece[face_of_element[t.element]]
     keep = np.flatnonzero(piece >= 0)
-    keep = keep[np.argsort(piece[keep], kind="stable")]
+    if (np.diff(piece[keep]) < 0).any():
+        keep = keep[np.argsort(piece[keep], kind="stable")]
     volume, low, high = np.zeros(count), np.zeros((count, 3)), np.zeros((count, 3))
     if count:
         corners = mesh.nodes[t.triangles[keep]]

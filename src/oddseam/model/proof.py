@@ -1,4 +1,4 @@
-"""A proof of what a surface is: closed, manifold, oriented, outward; and its faults by name.
+"""A proof of what a surface is: closed, manifold, oriented, outward, free of crossings; and its faults by name.
 
 Decisions are exact for the coordinates as stored; make it on the coordinates that the target
 file will hold (``oddseam.formats.as_written``).
@@ -21,6 +21,8 @@ class Proof:
         Open edges, and the number of rims that they form.
     nonmanifold_edges, nonmanifold_nodes, misoriented_edges : int
     duplicate_facets, degenerate_facets : int
+    crossing_pairs : int
+        Pairs of facets whose interiors meet; duplicates are such pairs too.
     inward_pieces : int
         Closed pieces, not inside another, that enclose a negative volume.
     volume : float or None
@@ -34,6 +36,7 @@ class Proof:
     misoriented_edges: int
     duplicate_facets: int
     degenerate_facets: int
+    crossing_pairs: int
     inward_pieces: int
     volume: float | None
 
@@ -57,23 +60,27 @@ class Proof:
         """No fault at all; open rims are none."""
         return not self.faults()
 
+    def _counts(self) -> dict[str, int]:
+        """Kinds of fault that occur, with counts."""
+        names = ("nonmanifold_edges", "nonmanifold_nodes", "misoriented_edges", "duplicate_facets",
+                 "degenerate_facets", "crossing_pairs", "inward_pieces")  # fmt: skip
+        words = {name: name.replace("_", " ").replace("nonm", "non-m") for name in names}
+        return {words[name]: getattr(self, name) for name in names if getattr(self, name)}
+
     def faults(self) -> list[str]:
         """One line for each kind of fault: ``"kind: count"``."""
-        names = ("nonmanifold_edges", "nonmanifold_nodes", "misoriented_edges",
-                 "duplicate_facets", "degenerate_facets", "inward_pieces")  # fmt: skip
-        lines = [f"{name.replace('_', ' ').replace('nonm', 'non-m')}: {getattr(self, name):,}"
-                 for name in names if getattr(self, name)]  # fmt: skip
-        return lines
+        return [f"{kind}: {count:,}" for kind, count in self._counts().items()]
 
-    def fault_kinds(self) -> set[str]:
-        """The kinds of fault that occur."""
-        return {line.split(":")[0] for line in self.faults()}
+    def worse_than(self, before: Proof) -> list[str]:
+        """The faults of which there are more than there were, as :meth:`faults` has them."""
+        known = before._counts()
+        return [f"{kind}: {count:,}" for kind, count in self._counts().items() if count > known.get(kind, 0)]
 
 
 def prove(mesh: Mesh) -> Proof:
     """Examine the surface of a mesh.
 
-    O(n log n).  Crossing facets are not examined.
+    O(n log n).
 
     Parameters
     ----------
@@ -90,6 +97,7 @@ def prove(mesh: Mesh) -> Proof:
         misoriented_edges=int((~c.pair_agrees).sum()),
         duplicate_facets=len(mesh.duplicate_triangles),
         degenerate_facets=len(mesh.degenerate_triangles),
+        crossing_pairs=len(mesh.crossing_triangles),
         inward_pieces=len(pieces.inward),
         volume=float(pieces.volume.sum()) if pieces.is_solid.any() and pieces.is_solid.all() else None,
     )

@@ -38,6 +38,7 @@ COLOURS = {
     "duplicate facets": "#CC79A7",
     "degenerate facets": "#CC79A7",
     "coincident nodes": "#56B4E9",
+    "crossing facets": "#56B4E9",
     "crumbs": "#009E73",
     "poor elements": "#000000",
 }
@@ -169,7 +170,7 @@ def _subtitle(mesh: Mesh, found: Survey) -> str:
     counts = ", ".join(f"{n:,} {name}" for name, n in mesh.counts.items())
     box = " x ".join(f"{s:.4g}" for s in size)
     faults = f"{found.n_faults} kind(s) of fault" if found.n_faults else "no fault found"
-    return f"{counts}   |   {box} {mesh.unit_name}   |   {faults}; crossing facets not examined"
+    return f"{counts}   |   {box} {mesh.unit_name}   |   {faults}"
 
 
 def _axes(figure: Figure, left: float, top: float, width: float, height: float) -> Axes:

@@ -78,8 +78,7 @@ def remesh(
     result = remesh_sheets(sheets, Fineness(size, chord, growth), progress=progress)
     progress("putting together", 0.95)
     new, notes = _assemble(mesh, result)
-    known = prove(mesh).fault_kinds()
-    unmet = [f"{fault} after remeshing" for fault in prove(new).faults() if fault.split(":")[0] not in known]
+    unmet = [f"{fault} after remeshing" for fault in prove(new).worse_than(prove(mesh))]
     locked = int(sheets.is_locked.sum())
     if locked:
         notes.append(f"{locked:,} nodes stay as they were, where more than two facets meet or surfaces touch")

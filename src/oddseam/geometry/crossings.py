@@ -1,0 +1,138 @@
+"""Pairs of triangles that cross: their interiors have a point in common.
+
+Candidates come from the box tree; floating point settles nearly all of them, and those that it
+cannot are settled by rational arithmetic on the stored coordinates.  Hence the answer is exact.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from fractions import Fraction
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.predicates import is_degenerate, scaled_integers
+from oddseam.geometry.triangles import boxes
+
+Vector = list[int]
+
+
+def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = None) -> Array:
+    """Pairs of triangles whose interiors meet.
+
+    Triangles on the same three nodes, and those that overlap in a plane or fold back over an
+    edge they share, count; those that only touch, in a point or along an edge, do not.  Triangles
+    with collinear corners have no interior and are left out.
+
+    O(n log n + k) for k pairs whose boxes meet, on surfaces without heaps of boxes in one place.
+
+    Parameters
+    ----------
+    nodes : (n, 3) float64 array
+    triangles : (m, 3) int array
+    degenerate : int array, optional
+        Rows with collinear corners, if they are known already.
+
+    Returns
+    -------
+    (k, 2) int32 array
+        Rows of ``triangles``, the smaller first, sorted.
+    """
+    from oddseam.compiled import announce
+    from oddseam.geometry.crossing_kernels import UNSURE, crossing_candidates
+
+    announce(crossing_candidates)
+    if degenerate is None:
+        degenerate = np.flatnonzero(is_degenerate(nodes[triangles]))
+    sound = np.delete(np.arange(len(triangles)), degenerate)
+    if len(sound) < 2:
+        return np.zeros((0, 2), np.int32)
+    corners = nodes[triangles[sound]]
+    tree = BoxTree(corners)
+    row = sound[tree.order]
+    ordered = np.ascontiguousarray(triangles[row], np.int32)
+    own = np.ascontiguousarray(np.concatenate(boxes(corners), axis=1)[tree.order])
+    points = np.ascontiguousarray(nodes, np.float64)
+    m = len(ordered)
+    threads = min(os.cpu_count() or 1, 1 + m // 2000)
+    # later leaves have fewer still to be compared with, so the work is dealt out in small shares
+    leaves = (len(tree.box) + 1) // 2
+    cuts = np.linspace(0, leaves, 8 * threads + 1 if threads > 1 else 2).astype(int)
+
+    def search(i: int) -> tuple[Array, Array]:
+        room = 1024
+        while True:
+            pairs, state = np.empty((room, 2), np.int32), np.empty(room, np.int8)
+            count = int(crossing_candidates(points, ordered, tree.box, own, cuts[i], cuts[i + 1], pairs, state))
+            if count <= room:
+                return pairs[:count], state[:count]
+            room = count
+
+    with ThreadPoolExecutor(threads) as pool:
+        found = list(pool.map(search, range(len(cuts) - 1)))
+    pairs = row[np.concatenate([p for p, _ in found])].reshape(-1, 2)
+    state = np.concatenate([s for _, s in found])
+    keep = np.ones(len(pairs), bool)
+    for k in np.flatnonzero(state == UNSURE).tolist():
+        one, two = pairs[k]
+        keep[k] = interiors_meet(nodes[triangles[one]].tolist(), nodes[triangles[two]].tolist())
+    pairs = np.sort(pairs[keep], axis=1).astype(np.int32)
+    return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
+
+
+def interiors_meet(one: Sequence[Sequence[float]], two: Sequence[Sequence[float]]) -> bool:
+    """Whether the interiors of two triangles with area have a point in common; exact."""
+    corners = scaled_integers([*one, *two])
+    a, b = corners[:3], corners[3:]
+    normal_a, normal_b = _normal(a), _normal(b)
+    side_b = [_dot(normal_a, _minus(p, a[0])) for p in b]
+    side_a = [_dot(normal_b, _minus(p, b[0])) for p in a]
+    if not any(side_b):
+        return _overlap_in_plane(a, b, normal_a)
+    if not (min(side_a) < 0 < max(side_a) and min(side_b) < 0 < max(side_b)):
+        return False
+    along = _cross(normal_a, normal_b)
+    low_a, high_a = _span(a, side_a, along)
+    low_b, high_b = _span(b, side_b, along)
+    return max(low_a, low_b) < min(high_a, high_b)
+
+
+def _minus(p: Vector, q: Vector) -> Vector:
+    return [x - y for x, y in zip(p, q, strict=True)]
+
+
+def _dot(p: Vector, q: Vector) -> int:
+    return sum(x * y for x, y in zip(p, q, strict=True))
+
+
+def _cross(p: Vector, q: Vector) -> Vector:
+    return [p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]]
+
+
+def _normal(triangle: list[Vector]) -> Vector:
+    return _cross(_minus(triangle[1], triangle[0]), _minus(triangle[2], triangle[0]))
+
+
+def _span(triangle: list[Vector], side: list[int], along: Vector) -> tuple[Fraction, Fraction]:
+    """Where the triangle crosses the plane that its corners lie on these sides of, measured along a direction."""
+    place = [_dot(along, p) for p in triangle]
+    ends = [Fraction(x) for x, s in zip(place, side, strict=True) if s == 0]
+    for i, j in ((0, 1), (1, 2), (2, 0)):
+        if side[i] * side[j] < 0:
+            ends.append(Fraction(place[i] * side[j] - place[j] * side[i], side[j] - side[i]))
+    return min(ends), max(ends)
+
+
+def _overlap_in_plane(a: list[Vector], b: list[Vector], normal: Vector) -> bool:
+    """Whether two triangles of one plane overlap: no edge of either parts them."""
+    for x, y in ((a, b), (b, a)):
+        for k in range(3):
+            across = _cross(normal, _minus(x[(k + 1) % 3], x[k]))
+            own = _dot(across, _minus(x[(k + 2) % 3], x[k]))
+            if all(_dot(across, _minus(p, x[k])) * own <= 0 for p in y):
+                return False
+    return True
