@@ -52,7 +52,7 @@ def _is_exact(a, b, x):
 
 @kernel
 def _product_error(a, b, x):
-    """a b - x without rounding, for x = a b rounded (T. J. Dekker 1971)."""
+    """The error of x = a b, rounded (T. J. Dekker 1971)."""
     t = _SPLITTER * a
     ah = t - (t - a)
     al = a - ah
