@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -117,7 +116,7 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
     if unit is not None and mesh.unit not in (None, unit):
         raise Refusal(f"{path}: the file says that its unit is {mesh.unit}, not {unit}")
     logger.info("read %s as %s: %r", path, fmt.name, mesh)
-    return mesh if unit is None else dataclasses.replace(mesh, unit=unit)
+    return mesh if unit is None else mesh.replaced(unit=unit)
 
 
 def as_written(mesh: Mesh, format: str) -> Mesh:

@@ -170,10 +170,15 @@ def _joined(
 
 
 def _rejoined(mesh: Mesh, nodes: Array) -> Mesh:
-    """The triangles of a mesh over other coordinates, joined as a reader will join them."""
+    """The triangles of a mesh over other coordinates, joined as a reader will join them.
+
+    The mesh itself, if a reader will see the same nodes and triangles.
+    """
     triangles = mesh.triangulation.triangles
     used, local = np.unique(triangles, return_inverse=True)
     first, index = weld_exact(nodes[used])
+    if len(first) == mesh.n_nodes and list(mesh.elements) == ["tri"] and (nodes == mesh.nodes).all():
+        return mesh
     part = mesh.element_part[mesh.triangulation.element]
     return Mesh.from_triangles(
         nodes[used][first], index[local.reshape(-1, 3)], part=part, parts=mesh.parts, unit=mesh.unit

@@ -161,9 +161,20 @@ class Mesh:
         block = Elements(triangles.reshape(m, 3), np.arange(1, m + 1), part)
         return cls(nodes, {"tri": block}, tuple(parts) or (Part("surface", 1),), **rest)
 
+    def replaced(self, **changes: Any) -> Mesh:
+        """The same mesh with other fields; what was derived from fields that stay is kept."""
+        new = dataclasses.replace(self, **changes)
+        if not changes.keys() & {"nodes", "elements"}:
+            fields = {field.name for field in dataclasses.fields(self)}
+            derived = {name: value for name, value in self.__dict__.items() if name not in fields}
+            if changes.keys() & {"node_ids", "parts", "unit"}:
+                derived.pop("digest", None)
+            new.__dict__.update(derived)
+        return new
+
     def with_account(self, account: Account) -> Mesh:
         """The same mesh with another account."""
-        return dataclasses.replace(self, account=account)
+        return self.replaced(account=account)
 
     # ------------------------------------------------------------------ sizes
 

@@ -57,4 +57,4 @@ def assign_property(
     for part in mesh.parts:
         given = dataclasses.replace(part, thickness=thickness or part.thickness, material=material or part.material)
         changed.append(given if part.name in wanted else part)
-    return dataclasses.replace(mesh, parts=tuple(changed)), Outcome((Step("assign property", len(wanted)),))
+    return mesh.replaced(parts=tuple(changed)), Outcome((Step("assign property", len(wanted)),))

@@ -147,13 +147,13 @@ def _figure(mesh: Mesh, eye: Array, title: str, found: Survey, marks: list[Mark]
     figure.text(0.012, 0.965, title, fontsize=15, weight="bold", va="center")
     figure.text(0.012, 0.932, _subtitle(mesh, found), fontsize=_FONT, color="#444444", va="center")
     axes = _axes(figure, *_MAIN)
-    left, _, width, height = _MAIN
+    left, top, width, height = _MAIN
     triangles = mesh.triangulation.triangles
     camera = Camera.around(mesh.nodes[np.unique(triangles)], eye, width, height)
     lines = _finding_lines(mesh)
     facet = np.sqrt(np.median(np.linalg.norm(area_vectors(mesh.nodes[triangles]), axis=1))) * camera.scale
     picture, depth = render(mesh.nodes, triangles, camera, lines, wire=bool(facet > 4.0))
-    axes.imshow(picture, extent=(0, width, height, 0), interpolation="none")
+    _put(figure, picture, left, top)
     _rings(axes, camera, depth, marks)
     _scale_bar(axes, camera, mesh)
     _legend(figure, mesh, found)
@@ -180,6 +180,11 @@ def _axes(figure: Figure, left: float, top: float, width: float, height: float) 
     axes.set_xlim(0, width)
     axes.set_ylim(height, 0)
     return axes
+
+
+def _put(figure: Figure, picture: Array, left: int, top: int) -> None:
+    """Put a picture into the figure, pixel for pixel."""
+    figure.figimage(picture, left, _HEIGHT - top - len(picture), origin="upper", zorder=-1)
 
 
 def _finding_lines(mesh: Mesh) -> tuple[Lines, ...]:
@@ -248,17 +253,18 @@ def _legend(figure: Figure, mesh: Mesh, found: Survey) -> None:
 # ---------------------------------------------------------------------- the right column
 
 
-def _close_ups(
-    figure: Figure, mesh: Mesh, marks: list[Mark], lines: tuple[Lines, ...], left: float, eye: Array
-) -> None:
+def _close_ups(figure: Figure, mesh: Mesh, marks: list[Mark], lines: tuple[Lines, ...], left: int, eye: Array) -> None:
+    from matplotlib.patches import Rectangle
+    from matplotlib.transforms import IdentityTransform
+
     width, height, step = 168, 108, 117
     for row, mark in enumerate(marks):
         top = 62 + row * step
-        axes = _axes(figure, left, top, width, height)
-        picture = _close_up(mesh, mark.place, lines, eye, width, height)
-        axes.imshow(picture, extent=(0, width, height, 0), interpolation="none")
+        _put(figure, _close_up(mesh, mark.place, lines, eye, width, height), left, top)
         colour = COLOURS.get(mark.finding.kind, "#000000")
-        axes.plot([0, width, width, 0, 0], [0, 0, height, height, 0], color=colour, lw=2.0, clip_on=False)
+        frame = Rectangle((left, _HEIGHT - top - height), width, height, transform=IdentityTransform())
+        frame.set(fill=False, edgecolor=colour, linewidth=2.0)
+        figure.add_artist(frame)
         x, y = (left + width + 12) / _WIDTH, 1 - (top + 8) / _HEIGHT
         heading = f"{mark.number}  {mark.finding.kind}"
         figure.text(x, y, heading, fontsize=_FONT + 1.5, weight="bold", color=colour, va="center")

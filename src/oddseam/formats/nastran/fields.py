@@ -107,7 +107,7 @@ def real_text(value: float, width: int) -> str:
     """
     value = value + 0.0
     shortest = repr(value)
-    if len(shortest) <= width + 4:  # without a leading zero and a plus and zero in the exponent it may fit
+    if len(shortest) <= width + 1:  # a leading zero, or a zero in the exponent, may go
         shortest = _with_point(shortest)
         if len(shortest) <= width:
             return shortest

@@ -59,8 +59,8 @@ def rounded(mesh: Mesh) -> Mesh:
 
 
 def _grid(number: int, frame: int, xyz: list[float]) -> str:
-    fields = [str(number), str(frame) if frame else "", *(real_text(x, 16) for x in xyz)]
-    return card_text("GRID", fields, LARGE)
+    x, y, z = (real_text(value, 16) for value in xyz)
+    return f"GRID*   {number:<16}{frame or '':<16}{x:<16}{y}".rstrip() + f"\n*       {z}\n"
 
 
 def _element(kind: str, number: int, pid: int, nodes: list[int]) -> str:
