@@ -46,8 +46,8 @@ def as_set(mesh: oddseam.Mesh) -> set[tuple]:
 @given(st.integers(0, 10_000))
 @settings(max_examples=10, deadline=None)
 def test_twice_is_once(seed):
-    once = oddseam.mend(oddseam.Mesh.from_triangles(*torn(seed)), target="stl")
-    twice = oddseam.mend(once, target="stl")
+    once = oddseam.mend(oddseam.Mesh.from_triangles(*torn(seed)), close=1.5, target="stl")
+    twice = oddseam.mend(once, close=1.5, target="stl")
     assert not once.account.last.outcome.unmet
     assert twice.digest == once.digest and len(twice.account) == 2
     assert all(step.count == 0 for step in twice.account.last.outcome.steps)
@@ -75,7 +75,7 @@ def test_the_order_of_facets_does_not_matter(seed):
     one = oddseam.mend(oddseam.Mesh.from_triangles(nodes, triangles), close="none")
     other = oddseam.mend(oddseam.Mesh.from_triangles(nodes, triangles[order]), close="none")
     assert as_set(one) == as_set(other)
-    closed = [oddseam.mend(oddseam.Mesh.from_triangles(nodes, t), close=1.0) for t in (triangles, triangles[order])]
+    closed = [oddseam.mend(oddseam.Mesh.from_triangles(nodes, t), close=1.5) for t in (triangles, triangles[order])]
     volumes = [oddseam.prove(mesh).volume for mesh in closed]
     assert volumes[0] == pytest.approx(volumes[1], rel=1e-3) and volumes[0] > 0
 
@@ -114,7 +114,7 @@ def test_parts_ids_and_groups_follow_mending():
     numbered = np.random.default_rng(0).permutation(5 * mesh.n_elements)[: mesh.n_elements] + 1
     block = mesh.elements["tri"]
     mesh = dataclasses.replace(mesh, elements={"tri": oddseam.Elements(block.connectivity, numbered, block.part)})
-    mended = oddseam.mend(mesh, close=1.0)
+    mended = oddseam.mend(mesh, close=1.5)
     assert mended.parts == parts
     old = {number: row for row, number in enumerate(numbered.tolist())}
     kept = [row for row, number in enumerate(mended.element_ids.tolist()) if number in old]

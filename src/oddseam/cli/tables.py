@@ -58,7 +58,7 @@ def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey, file: IO[
     p = found.proof
     words = [("closed", p.is_closed), ("manifold", p.is_manifold), ("oriented", p.is_oriented)]
     state = ", ".join(word if yes else f"not {word}" for word, yes in words)
-    crossing = f"{p.crossing_pairs:,} pairs of facets cross" if p.crossing_pairs else "no facets cross"
+    crossing = f"{p.crossing_pairs:,} pairs of facets cross or overlap" if p.crossing_pairs else "no facets cross"
     volume = f"; encloses {p.volume:.8g}" if p.volume is not None else ""
     console.print(f"\nThe surface is {state}{volume}; {crossing}.")
 
