@@ -9,8 +9,9 @@ from hypothesis import given, settings, strategies as st
 
 from oddseam.features.curves import trace_curves
 from oddseam.remeshing import halfedge_kernels as he
+from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.sheets import cut_into_sheets
-from oddseam.remeshing.surface import Fineness, remesh_sheets
+from oddseam.remeshing.surface import remesh_sheets
 
 
 def net_of(nodes: np.ndarray, triangles: np.ndarray, room: int = 400) -> he.Net:

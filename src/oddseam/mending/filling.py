@@ -209,8 +209,9 @@ def _best_chord(points: Array, which: Array, taken: set[tuple[int, int]]) -> tup
 
 def _refined(points: Array, triangles: Array) -> tuple[Array, Array]:
     """New points and triangles after remeshing the inside to the lengths along the rim."""
+    from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
-    from oddseam.remeshing.surface import Fineness, remesh_sheets
+    from oddseam.remeshing.surface import remesh_sheets
 
     ahead = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
     size = np.maximum(0.5 * (ahead + np.roll(ahead, 1)), 0.2 * np.median(ahead))

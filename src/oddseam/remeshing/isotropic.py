@@ -18,8 +18,9 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
+from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.sheets import cut_into_sheets
-from oddseam.remeshing.surface import Fineness, Result, remesh_sheets
+from oddseam.remeshing.surface import Result, remesh_sheets
 
 #: How far a chord may leave a crease, over the size, unless told otherwise: a round hole keeps
 #: its diameter to a few percent of an element.

@@ -331,8 +331,9 @@ def insert_nodes(net, node, may_split, arc, first_of, wanted, wanted_size, wante
 
 def warm_up() -> None:
     """Compile everything here by remeshing a tetrahedron."""
+    from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
-    from oddseam.remeshing.surface import Fineness, remesh_sheets
+    from oddseam.remeshing.surface import remesh_sheets
 
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [2, 0, 3]], np.int32)

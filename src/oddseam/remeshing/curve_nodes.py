@@ -1,0 +1,105 @@
+"""Nodes on curves: where they are wanted, and putting them there from coarse to fine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.remeshing import curve_kernels, kernels
+from oddseam.remeshing.halfedge_kernels import FIXED, PASSING, Net
+from oddseam.remeshing.net import Fineness, with_room
+from oddseam.remeshing.sheets import Sheets
+
+
+class Wanted(NamedTuple):
+    """Nodes wanted inside the curves, one curve after the other.
+
+    ``arc`` (k,) is how far along its curve each lies, ``size`` (k,) the spacing there,
+    ``first`` (c + 1,) where each curve begins; ``along`` holds the arcs of the curves' own nodes.
+    """
+
+    arc: Array
+    size: Array
+    first: Array
+    along: Array
+
+
+def wanted_nodes(sheets: Sheets, fineness: Fineness) -> Wanted:
+    """Space nodes along the curves by the size and by how far a chord may leave its curve."""
+    curves = sheets.curves
+    points = np.ascontiguousarray(sheets.point[curves.node])
+    step = np.zeros(len(points))
+    if len(points):
+        step[1:] = np.linalg.norm(np.diff(points, axis=0), axis=1)
+        step[curves.first[:-1]] = 0.0
+    total = np.cumsum(step)
+    along = total - np.repeat(total[curves.first[:-1]], np.diff(curves.first)) if len(points) else total
+    size, chord = fineness.size, fineness.chord
+    spacing = np.empty(len(points))
+    curve_kernels.spacing_along(points, along, curves.first, size, chord, 0.02 * size, spacing)
+    first = np.zeros(len(curves.first), np.int64)
+    room = 16 + 2 * len(points)
+    while True:
+        arc, its_size = np.empty(room), np.empty(room)
+        count = int(curve_kernels.place_nodes(points, along, curves.first, spacing, chord, arc, its_size, first))
+        if count <= room:
+            return Wanted(arc[:count], its_size[:count], first, along)
+        room = count
+
+
+def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, size: float, refine: Callable[[Net, int], Net]) -> Net:
+    """Put the wanted nodes on the curves.
+
+    Where facets are far larger than the size this goes from coarse to fine, every second node
+    of a curve first, and ``refine(net, level)`` splits the facets beside it to about the spacing
+    of the curve, 2**level sizes: a curve much finer than its surroundings would have needles on
+    it, and splitting them would make more.
+    """
+    curves = sheets.curves
+    _set_kinds(net, sheets, wanted)
+    curve_of = np.repeat(np.arange(len(curves.first) - 1), np.diff(wanted.first))
+    rank = 1 + np.arange(len(curve_of)) - wanted.first[:-1][curve_of]
+    done = np.zeros(len(curve_of), bool)
+    node, along, first = curves.node, wanted.along, curves.first
+    for level in range(_coarser(sheets, size), -1, -1):
+        now = np.flatnonzero(~done & (rank % 2**level == 0))
+        done[now] = True
+        net = with_room(net, len(now))
+        before = int(net.used[0])
+        made = np.full(len(now), -1, np.int64)
+        kernels.insert_nodes(
+            net, node, sheets.is_splittable, along, first, wanted.arc[now], wanted.size[now],
+            np.searchsorted(curve_of[now], np.arange(len(first))), 1e-7 * size, made,
+        )  # fmt: skip
+        new = made >= before
+        owner = np.concatenate([np.repeat(np.arange(len(first) - 1), np.diff(first)), curve_of[now[new]]])
+        node, along = np.concatenate([node, made[new]]), np.concatenate([along, wanted.arc[now[new]]])
+        order = np.lexsort((along, owner))
+        node, along = node[order], along[order]
+        first = np.searchsorted(owner[order], np.arange(len(first)))
+        net = refine(net, level)
+    return net
+
+
+def _set_kinds(net: Net, sheets: Sheets, wanted: Wanted) -> None:
+    """Which nodes of curves stay; the ends of a curve are as fine as the curve beside them."""
+    curves, n = sheets.curves, len(sheets.point)
+    net.kind[:n][curves.node] = PASSING
+    net.kind[:n][curves.is_corner] = FIXED
+    net.kind[:n][sheets.is_locked] = FIXED
+    for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
+        if not sheets.is_splittable[c]:
+            net.kind[curves.node[i:j]] = FIXED
+        elif wanted.first[c + 1] > wanted.first[c]:
+            for end, k in ((curves.node[i], wanted.first[c]), (curves.node[j - 1], wanted.first[c + 1] - 1)):
+                net.size[end] = min(net.size[end], wanted.size[k])
+
+
+def _coarser(sheets: Sheets, size: float) -> int:
+    """How often the longest edge has to be halved to come near the size."""
+    ends = sheets.point[sheets.triangles]
+    longest = float(np.linalg.norm(ends - np.roll(ends, 1, axis=1), axis=2).max(initial=0.0))
+    return max(int(np.floor(np.log2(longest / size))), 0) if longest > 0 else 0
