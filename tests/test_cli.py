@@ -134,6 +134,19 @@ def test_killed_while_writing_leaves_the_old_file(cube, tmp_path):
     assert (tmp_path / "out.seam").read_bytes() == old
 
 
+def test_a_mesh_without_shells_is_surveyed_and_carried_but_not_mended(run, tmp_path):
+    deck = (
+        "BEGIN BULK\n" + "".join(f"GRID,{k + 1},,{k // 2}.,{k % 2}.,{k}.\n" for k in range(4)) + "CTETRA,7,1,1,2,3,4\n"
+    )
+    (tmp_path / "tet.bdf").write_text(deck + "ENDDATA\n")
+    survey = run("survey", "tet.bdf")
+    assert survey.returncode == 0 and "CTETRA (1)" in survey.stdout and "no surface to judge" in survey.stdout
+    assert "no shell elements" in one_line(run("mend", "tet.bdf", "-o", "out.bdf"))
+    assert "no surface" in one_line(run("remesh", "tet.bdf", "-o", "out.bdf", "--size", "1"))
+    assert run("convert", "tet.bdf", "-o", "same.bdf").returncode == 0
+    assert (tmp_path / "same.bdf").read_text() == (tmp_path / "tet.bdf").read_text()
+
+
 def test_a_closed_pipe_is_no_error(cube, tmp_path):
     command = f"{sys.executable} -m oddseam survey cube.stl | head -n 1"
     done = subprocess.run(

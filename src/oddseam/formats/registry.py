@@ -106,7 +106,9 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
         if fmt is None:
             fmt = next((f for f in FORMATS if path.suffix.lower() in f.suffixes), None)
         if fmt is None:
-            raise FormatError(str(path), "the content is of no format that is known here")
+            raise FormatError(
+                str(path), "the content is of no format that is known here: STL, NASTRAN bulk data, .seam"
+            )
         try:
             mesh = fmt.read(path, data)
         except MeshError as error:
