@@ -41,7 +41,8 @@ def _one_pass(mesh: Mesh) -> tuple[Array, Array, Array]:
     first = sum(len(block) for name, block in mesh.elements.items() if name in ("point", "line", "line3"))
     last = first + len(mesh.elements["tri"])
     c = mesh.connectivity
-    face_of = {int(e): f for f, e in enumerate(mesh.faces.element.tolist())} if len(rows) else {}
+    face_of = np.full(mesh.n_elements, -1, np.int64)
+    face_of[mesh.faces.element] = np.arange(len(mesh.faces))
     touched: set[int] = set()
     drop: list[int] = []
     added: list[list[int]] = []
