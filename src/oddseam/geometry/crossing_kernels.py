@@ -160,7 +160,8 @@ def compare(p, t, x, y):
     if _on_one_side(s0, s1, s2):
         return APART
     axis = _thick_axis(p, x0, x1, x2)
-    if abs(s0) != 1 and abs(s1) != 1 and abs(s2) != 1:  # in one plane, or nearly so: look at it from above
+    flat = abs(s0) != 1 and abs(s1) != 1 and abs(s2) != 1
+    if flat:  # in one plane, or nearly so: look at it from above
         i = (axis + 1) % 3
         j = (axis + 2) % 3
         if _is_parted(p, t, x, y, i, j) or _is_parted(p, t, y, x, i, j):
@@ -187,7 +188,7 @@ def compare(p, t, x, y):
         zeros = (s0 == 0) + (s1 == 0) + (s2 == 0) + (r0 == 0) + (r1 == 0) + (r2 == 0)
         if worst == APART and zeros == 2 * shared:
             return APART
-    for k in range(3):
+    for k in range(1 if flat else 0, 3):
         i = (axis + k + 1) % 3
         j = (axis + k + 2) % 3
         if _is_parted(p, t, x, y, i, j) or _is_parted(p, t, y, x, i, j):

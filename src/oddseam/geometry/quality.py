@@ -58,12 +58,6 @@ def _radius_ratio(lengths: list[Array], twice: Array) -> Array:
     return ratio
 
 
-def _of_triangle(corners: Array) -> Array:
-    edges = _edges(corners)
-    lengths = [np.linalg.norm(edge, axis=1) for edge in edges]
-    return _radius_ratio(lengths, np.linalg.norm(np.cross(edges[0], edges[1]), axis=1))
-
-
 def quality(corners: Array) -> dict[str, Array]:
     """The measures of triangles (m, 3, 3) or quads (m, 4, 3), each of shape (m,).
 
@@ -83,7 +77,10 @@ def quality(corners: Array) -> dict[str, Array]:
         aspect = 0.5 * math.sqrt(3.0) * longest**2 / np.where(flat, 1.0, twice)
     else:
         ideal = 90.0
-        halves = [_of_triangle(np.roll(corners, -k, axis=1)[:, :3]) for k in range(4)]
+        across = [np.linalg.norm(corners[:, k + 2] - corners[:, k], axis=1) for k in range(2)]
+        halves = [
+            _radius_ratio([lengths[k], lengths[(k + 1) % 4], across[k % 2]], areas[(k + 1) % 4]) for k in range(4)
+        ]
         half_square = 2.0 * (math.sqrt(2.0) - 1.0)
         ratio = np.minimum(np.minimum.reduce(halves) / half_square, 1.0)
         shortest = np.minimum.reduce(lengths)

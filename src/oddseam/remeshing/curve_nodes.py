@@ -9,7 +9,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.remeshing import curve_kernels, kernels
-from oddseam.remeshing.halfedge_kernels import FIXED, PASSING, Net
+from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.net import Fineness, with_room
 from oddseam.remeshing.sheets import Sheets
 
@@ -86,10 +86,8 @@ def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, size: float, refine:
 
 def _set_kinds(net: Net, sheets: Sheets, wanted: Wanted) -> None:
     """Which nodes of curves stay; the ends of a curve are as fine as the curve beside them."""
-    curves, n = sheets.curves, len(sheets.point)
-    net.kind[:n][curves.node] = PASSING
-    net.kind[:n][curves.is_corner] = FIXED
-    net.kind[:n][sheets.is_locked] = FIXED
+    curves = sheets.curves
+    net.kind[curves.node[net.kind[curves.node] == FREE]] = PASSING
     for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True)):
         if not sheets.is_splittable[c]:
             net.kind[curves.node[i:j]] = FIXED
