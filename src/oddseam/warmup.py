@@ -18,6 +18,9 @@ FAMILIES = (
     "oddseam.remeshing.curve_kernels",
     "oddseam.mending.kernels",
     "oddseam.pictures.kernels",
+    "oddseam.geometry.polygon_kernels",
+    "oddseam.formats.text_kernels",
+    "oddseam.formats.ply_kernels",
 )
 
 

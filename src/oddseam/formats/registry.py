@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from oddseam.errors import FormatError, MeshError, Refusal
-from oddseam.formats import nastran, seam, stl
+from oddseam.formats import nastran, obj, off, ply, seam, stl
 from oddseam.formats.files import Data, opened
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -38,6 +38,10 @@ FORMATS = (
     Format("seam", (".seam",), seam.recognises, seam.read, seam.write, seam.rounded),
     Format("stl", (".stl",), stl.recognises, stl.read, stl.write, stl.rounded),
     Format("stl-text", (), lambda data: False, stl.read, stl.write_text, stl.rounded_text),
+    Format("ply", (".ply",), ply.recognises, ply.read, ply.write, ply.rounded),
+    Format("ply-text", (), lambda data: False, ply.read, ply.write_text, ply.rounded),
+    Format("off", (".off",), off.recognises, off.read, off.write, off.rounded),
+    Format("obj", (".obj",), obj.recognises, obj.read, obj.write, obj.rounded),
     Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
 )
 

@@ -7,7 +7,6 @@ the last bit.  Every ``solid`` of a text file becomes a part.
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 from typing import BinaryIO
 
@@ -15,23 +14,18 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
+from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data, write_whole
+from oddseam.formats.losses import losses
+from oddseam.formats.text import BYTE_ORDER_MARK, as_bytes, stl_facets, text_begins
 from oddseam.geometry.triangles import unit_normals
 from oddseam.geometry.welding import weld_exact
-from oddseam.model import KINDS, Mesh, Part, Source
+from oddseam.model import Mesh, Part, Source
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
-_NUMBER = rb"\s+([^\s]+)"
-_FACET = re.compile(
-    rb"\s*facet(?:\s+normal" + rb"\s+[^\s]+" * 3 + rb")?\s+outer\s+loop"
-    + (rb"\s+vertex" + _NUMBER * 3) * 3
-    + rb"\s+endloop\s+endfacet(?=\s|$)",
-    re.IGNORECASE,
-)  # fmt: skip
-_SOLID = re.compile(rb"\s*solid\b[ \t]*([^\r\n]*)", re.IGNORECASE)
-_END = re.compile(rb"\s*endsolid\b[^\r\n]*", re.IGNORECASE)
-_SPACE = re.compile(rb"\s*")
+#: Relative spacing of single precision.
+_PRECISION = 2.0**-23
 
 
 def _promised(data: Data) -> int:
@@ -43,7 +37,7 @@ def _is_whole_binary(data: Data) -> bool:
 
 
 def _looks_text(data: Data) -> bool:
-    head = data[:4096].lower().removeprefix(b"\xef\xbb\xbf").lstrip()
+    head = data[:4096].lower().removeprefix(BYTE_ORDER_MARK).lstrip()
     return head.startswith(b"solid") and b"\0" not in head and (b"facet" in head or b"endsolid" in head)
 
 
@@ -88,81 +82,21 @@ def _binary(path: Path, data: Data, count: int, surplus: int) -> Mesh:
     if attributes:
         carried["attribute bytes"] = attributes
     del table
-    return _joined(path, corners, None, (Part(path.stem, 1),), 2.0**-23, carried)
+    return _joined(path, corners, None, (Part(path.stem, 1),), carried)
 
 
 def _text(path: Path, data: Data) -> Mesh:
-    names: list[str] = []
-    facets: list[tuple[bytes, ...]] = []
-    part: list[int] = []
-    at = 3 if data[:3] == b"\xef\xbb\xbf" else 0
-    inside = False
-    while True:
-        found = _FACET.match(data, at)
-        if found and inside:
-            facets.append(found.groups())
-            part.append(len(names) - 1)
-        elif inside and (found := _END.match(data, at)):
-            inside = False
-        elif not inside and (found := _SOLID.match(data, at)):
-            names.append(found[1].decode("utf-8", "replace").strip() or f"solid {len(names) + 1}")
-            inside = True
-        else:
-            break
-        at = found.end()
-    blank = _SPACE.match(data, at)
-    at = blank.end() if blank else at
-    if at < len(data) or inside:
-        line = data[:at].count(b"\n") + 1
-        rest = data[at : at + 200].split(b"\n")[0].strip().decode("latin-1")[:40]
-        what = f"cannot be understood from {rest!r} on" if rest else "the text ends within a solid"
-        raise FormatError(str(path), what, f"line {line}")
-    if not facets:
+    found = stl_facets(as_bytes(data), text_begins(data), path)
+    if not len(found.solid):
         raise FormatError(str(path), "holds no facet")
-    try:
-        values = np.array(facets, "S").astype(np.float64)
-        finite = np.isfinite(values).all(axis=1)
-    except ValueError:
-        values, finite = np.zeros((0, 9)), np.array([_are_numbers(row) for row in facets])
-    if not finite.all():
-        row = int(np.flatnonzero(~finite)[0])
-        line = _line_of_facet(data, row)
-        raise FormatError(str(path), "a coordinate is not a finite number", f"facet {row} (line {line})")
-    parts = tuple(Part(name, number) for number, name in enumerate(_unlike(names), 1))
-    return _joined(path, values.reshape(-1, 3), np.array(part, np.int32), parts, 2.0**-23, {})
+    parts = tuple(Part(name, number) for number, name in enumerate(unlike(found.names), 1))
+    return _joined(path, found.corners, found.solid, parts, {})
 
 
-def _are_numbers(words: tuple[bytes, ...]) -> bool:
-    try:
-        return bool(np.isfinite([float(word) for word in words]).all())
-    except ValueError:
-        return False
-
-
-def _line_of_facet(data: Data, row: int) -> int:
-    starts = re.finditer(rb"^[ \t]*facet\b", data, re.IGNORECASE | re.MULTILINE)
-    for number, found in enumerate(starts):
-        if number == row:
-            return data[: found.start()].count(b"\n") + 1
-    return 0
-
-
-def _unlike(names: list[str]) -> list[str]:
-    """The names, made different where they are alike."""
-    seen: dict[str, int] = {}
-    unlike = []
-    for name in names:
-        seen[name] = seen.get(name, 0) + 1
-        unlike.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
-    return unlike
-
-
-def _joined(
-    path: Path, corners: Array, part: Array | None, parts: tuple[Part, ...], precision: float, carried: dict[str, int]
-) -> Mesh:
+def _joined(path: Path, corners: Array, part: Array | None, parts: tuple[Part, ...], carried: dict[str, int]) -> Mesh:
     first, index = weld_exact(corners)
     nodes = corners[first].astype(np.float64) + 0.0
-    source = Source("stl", path.name, precision, carried)
+    source = Source("stl", path.name, _PRECISION, carried)
     return Mesh.from_triangles(nodes, index.reshape(-1, 3), part=part, parts=parts, source=source)
 
 
@@ -202,31 +136,6 @@ def _check_surface(mesh: Mesh, path: Path) -> None:
         raise FormatError(str(path), "the mesh has no surface that an STL could hold")
 
 
-def _dropped(mesh: Mesh, parts_held: bool) -> list[str]:
-    lost = []
-    if mesh.unit is not None:
-        lost.append(f"the unit ({mesh.unit})")
-    if len(mesh.parts) > 1 and not parts_held:
-        lost.append(f"{len(mesh.parts)} parts (written as one surface)")
-    for name, block in mesh.elements.items():
-        if KINDS[name].dimension != 2:
-            lost.append(f"{len(block):,} {name} elements")
-        elif name != "tri":
-            lost.append(f"{len(block):,} {name} elements as such (written as triangles)")
-    ids = mesh.node_ids
-    if ids is not None and len(ids) and (ids[-1] != len(ids) or (mesh.source is not None and mesh.source.records)):
-        lost.append("node and element ids")
-    if len(mesh.groups):
-        lost.append(f"{len(mesh.groups)} groups")
-    if mesh.creases is not None:
-        lost.append("creases")
-    if mesh.patches is not None:
-        lost.append("patches")
-    if len(mesh.account):
-        lost.append("the account (keep a .seam file for that)")
-    return lost
-
-
 def write(mesh: Mesh, path: Path) -> list[str]:
     """Write a binary STL; the result says what it cannot hold."""
     _check_surface(mesh, path)
@@ -241,7 +150,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
         file.write(table.tobytes())
 
     write_whole(path, fill)
-    return _dropped(mesh, parts_held=False)
+    return losses(mesh, kinds=("tri",), triangulated=True)
 
 
 def write_text(mesh: Mesh, path: Path) -> list[str]:
@@ -262,4 +171,4 @@ def write_text(mesh: Mesh, path: Path) -> list[str]:
             file.write(f"endsolid {name}\n".encode())
 
     write_whole(path, fill)
-    return _dropped(mesh, parts_held=True)
+    return losses(mesh, kinds=("tri",), holds={"parts"}, triangulated=True)

@@ -205,6 +205,12 @@ class Mesh:
         part = [block.part for block in self.elements.values()]
         return np.concatenate(part) if part else np.zeros(0, np.int32)
 
+    @property
+    def parts_used(self) -> tuple[Part, ...]:
+        """The parts that hold an element."""
+        held = np.bincount(self.element_part, minlength=len(self.parts))
+        return tuple(part for part, count in zip(self.parts, held.tolist(), strict=True) if count)
+
     @cached_property
     def box(self) -> tuple[Array, Array]:
         """Lower and upper corner of the box around the nodes that elements use."""

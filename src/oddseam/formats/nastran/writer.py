@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import write_whole
+from oddseam.formats.losses import losses
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card, real_text
 from oddseam.formats.nastran.frames import Frame, to_basic
 from oddseam.formats.nastran.reader import SHELLS
@@ -106,27 +107,14 @@ def _check(mesh: Mesh, path: Path, known: set[int]) -> None:
             raise Refusal(f"{path}: {what} id {bad} is outside 1 to {MOST_ID}, which is all that a deck holds")
 
 
-def _dropped(mesh: Mesh) -> list[str]:
-    lost = [f"{len(b):,} {name} elements" for name, b in mesh.elements.items() if name not in _CARD_OF]
-    if mesh.unit is not None:
-        lost.append(f"the unit ({mesh.unit}), but for a comment")
-    if len(mesh.groups):
-        lost.append(f"{len(mesh.groups)} groups")
-    lost += ["creases"] if mesh.creases is not None else []
-    lost += ["patches"] if mesh.patches is not None else []
-    if any(part.boundary for part in mesh.parts):
-        lost.append("boundary kinds")
-    if len(mesh.account):
-        lost.append("the account (keep a .seam file for that)")
-    return lost
-
-
 def write(mesh: Mesh, path: Path) -> list[str]:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
     _check(mesh, path, known)
-    notes = _dropped(mesh)
+    notes = losses(mesh, kinds=_CARD_OF, holds={"parts", "ids", "properties"})
+    if mesh.unit is not None:
+        notes[0] += ", but for a comment"
     lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, notes)
 
     def fill(file: BinaryIO) -> None:
