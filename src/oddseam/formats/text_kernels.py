@@ -138,8 +138,8 @@ def real_at(data, at, stop):
     else:
         value = float(whole) * _POWERS[power]
     ended = i
-    while i < stop and not (data[i] <= _SPACE or data[i] == _COMMA or data[i] == _BACKSLASH):
-        i += 1
+    while i < stop and (i == at or not (data[i] <= _SPACE or data[i] == _COMMA or data[i] == _BACKSLASH)):
+        i += 1  # one byte at least, so that every caller gets on
     return -value if negative else value, i, sure and i == ended
 
 
