@@ -34,7 +34,7 @@ def _powers_of_five() -> np.ndarray:
 _FIVES = _powers_of_five()
 _LOW_32 = np.uint64(0xFFFFFFFF)
 _ONE, _NINE_BITS, _ALL = np.uint64(1), np.uint64(0x1FF), np.uint64(0xFFFFFFFFFFFFFFFF)
-_LF, _CR, _TAB, _SPACE, _HASH, _BACKSLASH, _COMMA = 10, 13, 9, 32, 35, 92, 44
+_LF, _CR, _SPACE, _HASH, _BACKSLASH, _COMMA = 10, 13, 32, 35, 92, 44
 _PLUS, _MINUS, _POINT, _SLASH, _ZERO, _NINE = 43, 45, 46, 47, 48, 57
 _E, _SMALL_E, _F, _L, _N, _P, _T, _V = 69, 101, 102, 108, 110, 112, 116, 118
 
@@ -86,7 +86,7 @@ def _scaled(whole, power):
 def real_at(data, at, stop):
     """Value of the word at ``at``, where the word ends, and whether it is settled.
 
-    A word ends at a blank, a line end, a comma or a backslash.
+    A word ends at a blank, a line end or a comma.
     """
     i = at
     negative = False
@@ -138,7 +138,7 @@ def real_at(data, at, stop):
     else:
         value = float(whole) * _POWERS[power]
     ended = i
-    while i < stop and (i == at or not (data[i] <= _SPACE or data[i] == _COMMA or data[i] == _BACKSLASH)):
+    while i < stop and (i == at or not (data[i] <= _SPACE or data[i] == _COMMA)):
         i += 1  # one byte at least, so that every caller gets on
     return -value if negative else value, i, sure and i == ended
 
@@ -231,7 +231,7 @@ def _next_word(data, at, stop):
             if k == i + 1:
                 return i
             i = k
-        elif c == _SPACE or c == _TAB:
+        elif c <= _SPACE and c != _LF and c != _CR:
             i += 1
         else:
             break
@@ -328,7 +328,7 @@ def scan_obj(data, at, xyz, extra, doubts, face_first, face_kind, face_state, fa
                 if k >= end or data[k] == _HASH:
                     return open_, i, 1
                 word = k
-                xyz[nodes, axis], k, sure = real_at(data, k, end)
+                xyz[nodes, axis], k, sure = real_at(data, k, _word_end(data, k, end))
                 if not sure:
                     doubts[open_, 0], doubts[open_, 1] = 3 * nodes + axis, word
                     open_ += 1
