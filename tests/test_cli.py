@@ -60,12 +60,12 @@ def test_json_reports_hold_the_account_and_what_was_written(run, cube):
 
 def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
     nodes, triangles = shapes.cube()
-    fin = np.vstack([triangles, [[0, 1, 8]]])
-    path = tmp_path / "fin.stl"
-    oddseam.write_mesh(oddseam.Mesh.from_triangles(np.vstack([nodes, [[0.5, -0.5, 0.0]]]), fin), path)
+    path = tmp_path / "both.stl"
+    both = np.vstack([nodes, nodes + 0.5]), np.vstack([triangles, triangles + 8])
+    oddseam.write_mesh(oddseam.Mesh.from_triangles(*both), path)
     done = run("mend", path, "-o", "out.stl")
     assert done.returncode == 1 and (tmp_path / "out.stl").exists()
-    assert "unmet: non-manifold edges: 1 left" in done.stderr and "0.5, 0, 0" in done.stderr
+    assert "unmet: crossing facets: 6 left" in done.stderr and "0.5, 0, 0" in done.stderr
 
 
 def test_openings_are_left_or_closed_as_asked(run, tmp_path):

@@ -36,7 +36,7 @@ def build_parser() -> argparse.ArgumentParser:
         return verbs.add_parser(name, help=text, description=text, epilog=_STATUS)
 
     def reads(p: argparse.ArgumentParser) -> None:
-        p.add_argument("input", metavar="FILE", help="mesh file: STL, NASTRAN bulk data, or .seam")
+        p.add_argument("input", metavar="FILE", help="mesh file: STL, OBJ, PLY, OFF, NASTRAN bulk data, or .seam")
         p.add_argument("--unit", choices=_UNITS, help="unit of length of a file that does not say")
 
     def writes(p: argparse.ArgumentParser) -> None:
@@ -62,7 +62,7 @@ def build_parser() -> argparse.ArgumentParser:
     ):
         p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
 
-    p = verb("mend", "drop duplicates, degenerates and crumbs, orient, fill rims, and prove the result")
+    p = verb("mend", "join, drop duplicates and walls, sew cracks, orient, fill rims, and prove the result")
     reads(p)
     writes(p)
     reports(p)
@@ -71,6 +71,17 @@ def build_parser() -> argparse.ArgumentParser:
         default="small",
         metavar="WHAT",
         help="rims to fill: small (up to 5 %% of the diagonal, the default), all, none, or a diameter",
+    )
+    p.add_argument(
+        "--width",
+        type=float,
+        metavar="GAP",
+        help="sew cracks up to this wide (0: none; a ten-thousandth of the diagonal by default)",
+    )
+    p.add_argument(
+        "--keep-joints",
+        action=argparse.BooleanOptionalAction,
+        help="edges with three facets and coincident nodes are meant (by default they are in a deck)",
     )
     p.add_argument(
         "--crumbs",

@@ -80,7 +80,10 @@ def run_mend(args: argparse.Namespace) -> int:
             raise Refusal(f"--close {args.close}: say small, all, none, or a diameter") from None
     mesh = _with_property(mesh, args)
     with shown() as progress:
-        mesh = oddseam.mend(mesh, close=close, crumbs=args.crumbs, target=format_of(args.output), progress=progress)
+        mesh = oddseam.mend(
+            mesh, close=close, width=args.width, keep_joints=args.keep_joints, crumbs=args.crumbs,
+            target=format_of(args.output), progress=progress,
+        )  # fmt: skip
     return _finish(mesh, args)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import nastran, obj, off, ply, seam, stl
 from oddseam.formats.files import Data, opened
@@ -17,12 +18,17 @@ from oddseam.model.units import check_unit
 logger = logging.getLogger(__name__)
 
 
+def _same_nodes(mesh: Mesh) -> Array:
+    return mesh.nodes
+
+
 @dataclass(frozen=True)
 class Format:
     """One file format.
 
     ``recognises`` looks at the bytes; ``write`` returns what the format cannot hold;
-    ``rounded`` gives the mesh as the format will read it back.
+    ``rounded`` gives the mesh as the format will read it back; ``held_nodes`` the coordinates
+    alone; ``joins`` says whether nodes of equal coordinates become one.
     """
 
     name: str
@@ -31,13 +37,15 @@ class Format:
     read: Callable[[Path, Data], Mesh]
     write: Callable[[Mesh, Path], list[str]]
     rounded: Callable[[Mesh], Mesh]
+    held_nodes: Callable[[Mesh], Array] = _same_nodes
+    joins: bool = False
 
 
 #: In the order in which their content is looked at.
 FORMATS = (
     Format("seam", (".seam",), seam.recognises, seam.read, seam.write, seam.rounded),
-    Format("stl", (".stl",), stl.recognises, stl.read, stl.write, stl.rounded),
-    Format("stl-text", (), lambda data: False, stl.read, stl.write_text, stl.rounded_text),
+    Format("stl", (".stl",), stl.recognises, stl.read, stl.write, stl.rounded, stl.held_nodes, True),
+    Format("stl-text", (), lambda data: False, stl.read, stl.write_text, stl.rounded_text, joins=True),
     Format("ply", (".ply",), ply.recognises, ply.read, ply.write, ply.rounded),
     Format("ply-text", (), lambda data: False, ply.read, ply.write_text, ply.rounded),
     Format("off", (".off",), off.recognises, off.read, off.write, off.rounded),
@@ -111,7 +119,8 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
             fmt = next((f for f in FORMATS if path.suffix.lower() in f.suffixes), None)
         if fmt is None:
             raise FormatError(
-                str(path), "the content is of no format that is known here: STL, NASTRAN bulk data, .seam"
+                str(path),
+                "the content is of no format that is known here: STL, OBJ, PLY, OFF, NASTRAN bulk data, .seam",
             )
         try:
             mesh = fmt.read(path, data)

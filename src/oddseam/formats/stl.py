@@ -119,11 +119,16 @@ def _rejoined(mesh: Mesh, nodes: Array) -> Mesh:
     )
 
 
-def rounded(mesh: Mesh) -> Mesh:
-    """The mesh in single precision, nodes joined where they coincide."""
+def held_nodes(mesh: Mesh) -> Array:
+    """The coordinates in single precision."""
     if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
         raise Refusal("a coordinate is too large for single precision, which is all that a binary STL holds")
-    return _rejoined(mesh, mesh.nodes.astype(np.float32).astype(np.float64))
+    return mesh.nodes.astype(np.float32).astype(np.float64)
+
+
+def rounded(mesh: Mesh) -> Mesh:
+    """The mesh in single precision, nodes joined where they coincide."""
+    return _rejoined(mesh, held_nodes(mesh))
 
 
 def rounded_text(mesh: Mesh) -> Mesh:

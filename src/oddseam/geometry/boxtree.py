@@ -1,4 +1,4 @@
-"""A tree of boxes round triangles: closest points.
+"""A tree of boxes round triangles: closest points, and all that is near a point.
 
 Triangles are sorted along a Morton curve and hang in equal runs under an implicit complete
 binary tree in heap order; boxes are single precision, rounded outward.  Built in O(n log n);
@@ -109,6 +109,30 @@ class BoxTree:
             with ThreadPoolExecutor(threads) as pool:
                 list(pool.map(run, range(threads)))
         return found, row
+
+    def near(self, points: Array, reach: float) -> tuple[Array, Array]:
+        """Every pair of a point and a triangle that are not farther apart than ``reach``.
+
+        Returns
+        -------
+        point, triangle : (p,) int64 arrays
+            Rows of ``points`` (k, 3) and of the tree's input, by point and then by triangle.
+        """
+        from oddseam.compiled import announce
+        from oddseam.geometry.boxtree_kernels import triangles_near
+
+        announce(triangles_near)
+        points = np.ascontiguousarray(points, np.float64)
+        room = 4 * len(points) + 16
+        while True:
+            pairs = np.empty((room, 2), np.int64)
+            count = int(triangles_near(points, reach, self.corners, self.box, pairs))
+            if count <= room:
+                break
+            room = count
+        point, triangle = pairs[:count, 0], self.order[pairs[:count, 1]]
+        order = np.lexsort((triangle, point))
+        return point[order], triangle[order]
 
 
 def _runs(ufunc: np.ufunc, values: Array, first: Array, empty: float) -> Array:

@@ -112,8 +112,43 @@ def closest_points(points, wanted, corners, label, box, found, row):
             top += 2
 
 
+@kernel
+def triangles_near(points, reach, corners, box, pairs):
+    """Pairs of a point (k, 3) and a triangle not farther from it than ``reach``.
+
+    Those for which ``pairs`` has no room are counted only.  Returns how many there are.
+    """
+    m = corners.shape[0]
+    leaves = (box.shape[0] + 1) // 2
+    stack = np.empty(128, np.int64)
+    limit = reach * reach
+    count = 0
+    for k in range(points.shape[0]):
+        x, y, z = points[k, 0], points[k, 1], points[k, 2]
+        top = 1
+        stack[0] = 0
+        while top > 0:
+            top -= 1
+            q = stack[top]
+            if box_distance(box, q, x, y, z) > limit:
+                continue
+            if q < leaves - 1:
+                stack[top], stack[top + 1] = 2 * q + 1, 2 * q + 2
+                top += 2
+                continue
+            for i in range((q - leaves + 1) * m // leaves, (q - leaves + 2) * m // leaves):
+                _, _, _, d = closest_on_triangle(corners, i, x, y, z)
+                if d <= limit:
+                    if count < pairs.shape[0]:
+                        pairs[count, 0], pairs[count, 1] = k, i
+                    count += 1
+    return count
+
+
 def warm_up() -> None:
     """Compile everything here on tiny input."""
     from oddseam.geometry.boxtree import BoxTree
 
-    BoxTree(np.eye(3)[None] + np.arange(6)[:, None, None]).closest(np.zeros((2, 3)))
+    tree = BoxTree(np.eye(3)[None] + np.arange(6)[:, None, None])
+    tree.closest(np.zeros((2, 3)))
+    tree.near(np.zeros((2, 3)), 1.0)

@@ -2,7 +2,8 @@
 
 Every face is taken twice, as it is and turned; copies that agree across a two-face edge are
 linked.  Then each region has two copies, one the other turned over, unless it cannot be
-oriented at all.  The copy that turns less area is taken.
+oriented at all.  What lies outside decides between them: the one that encloses a positive volume
+is taken, rims closed in thought; where next to nothing is enclosed, the one that turns less area.
 """
 
 from __future__ import annotations
@@ -10,10 +11,13 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import winding_number
+from oddseam.geometry.triangles import cone_volumes, winding_number
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
+
+#: An open piece encloses something if its volume is more than this share of its extent cubed.
+_CLEARLY = 1e-3
 
 
 def orient(mesh: Mesh) -> tuple[Mesh, int, int]:
@@ -29,7 +33,7 @@ def orient(mesh: Mesh) -> tuple[Mesh, int, int]:
     """
     turned, unorientable = _turned_to_agree(mesh)
     agreed = edited(mesh, turn=mesh.faces.element[turned]) if turned.any() else mesh
-    inward = _looks_inward(agreed)
+    inward = _looks_inward(agreed, _pieces_with(agreed, turned))
     if inward.any():
         turned = turned ^ inward
         agreed = edited(mesh, turn=mesh.faces.element[turned])
@@ -57,10 +61,18 @@ def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
     return turned, len(np.unique(as_is[one_sided]))
 
 
-def _looks_inward(mesh: Mesh) -> Array:
-    """(f,) bool: faces of closed pieces that look inward and are not the wall of a cavity.
+def _pieces_with(mesh: Mesh, turned: Array) -> Array:
+    """(p,) bool: pieces of which some faces were turned."""
+    some = np.zeros(mesh.connectivity.n_pieces, bool)
+    some[mesh.connectivity.piece[turned & (mesh.connectivity.piece >= 0)]] = True
+    return some
 
-    A piece is the wall of a cavity if the pieces round it, closed or not, wind about it.
+
+def _looks_inward(mesh: Mesh, disputed: Array) -> Array:
+    """(f,) bool: faces of pieces that look inward and are not the wall of a cavity.
+
+    Closed pieces are judged, and open ones that were ``disputed``.  A piece is the wall of a
+    cavity if the pieces round it, closed or not, wind about it.
     """
     pieces = mesh.pieces
     inward = np.zeros(mesh.connectivity.n_pieces, bool)
@@ -73,6 +85,24 @@ def _looks_inward(mesh: Mesh) -> Array:
             point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
             members = np.isin(pieces.of_triangle, np.flatnonzero(around))
             inward[piece] = abs(winding_number(point, corners[members])) < 0.5
+    open_ = disputed & ~pieces.is_solid
+    if open_.any():
+        inward[open_] = _capped_volumes(mesh)[open_] < -_CLEARLY * pieces.extent[open_] ** 3
     piece_of = mesh.connectivity.piece
     found: Array = (piece_of >= 0) & inward[piece_of]
     return found
+
+
+def _capped_volumes(mesh: Mesh) -> Array:
+    """(p,) volumes of all pieces, every closed rim being closed by a fan about its middle."""
+    middle = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
+    piece = mesh.pieces.of_triangle
+    took = piece >= 0
+    corners = mesh.nodes[mesh.triangulation.triangles[took]]
+    volume = np.bincount(piece[took], cone_volumes(corners, middle), mesh.connectivity.n_pieces)
+    c, node = mesh.connectivity, mesh.faces.node
+    for rim in c.rims:
+        start, end = mesh.nodes[node[c.next[rim.corners]]], mesh.nodes[node[rim.corners]]
+        hub = np.broadcast_to(mesh.nodes[rim.nodes].mean(axis=0), start.shape)
+        volume[c.piece[c.face[rim.corners[0]]]] += cone_volumes(np.stack([start, end, hub], axis=1), middle).sum()
+    return np.asarray(volume)

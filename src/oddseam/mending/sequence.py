@@ -1,8 +1,10 @@
 """Mend: from a torn facet surface to one that is proven closed, manifold and oriented.
 
-The order matters: duplicates and degenerates first, so that edges have as many facets as they
-seem to; orientation before filling, so that a rim knows its side; crumbs before both, so that
-they are not filled; the proof last, on the coordinates that the file will hold.
+The order matters: rounding and joining first, so that all that follows sees the nodes that the
+file will hold; duplicates and degenerates next, so that edges have as many facets as they seem
+to; cracks before walls, so that a tear does not join inside and outside; orientation before
+filling, so that a rim knows its side; crumbs before both, so that they are not filled; the proof
+last, on the coordinates that the file will hold.
 """
 
 from __future__ import annotations
@@ -10,23 +12,29 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings import Limits, defects
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, point_of
-from oddseam.formats import as_written
+from oddseam.formats import as_written, format_named
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
+from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.orientation import orient
+from oddseam.mending.touching import part_touching
+from oddseam.mending.walls import resolve_walls
+from oddseam.mending.zipping import crack_width, zip_rims
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.editing import edited
+from oddseam.model.facing import facing_rims
 from oddseam.progress import Progress, silent
 
 #: A rim wider than this share of its own piece is the border of a sheet, not damage to it.
 _SHARE_OF_PIECE = 0.6
-#: A rim that spans less than this share of what a circle of its length would is a slit.
-_SLIT = 0.02
+#: A rim along which all but its two tips face one another within so many crack widths is a crack.
+_CRACK = 3.0
 
 
 @recorded("mend")
@@ -34,15 +42,19 @@ def mend(
     mesh: Mesh,
     *,
     close: str | float = "small",
+    width: float | None = None,
+    keep_joints: bool | None = None,
     crumbs: float | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Mend the surface of a mesh.
 
-    Duplicate and degenerate facets are dropped without tearing, crumbs are dropped, neighbours
-    are made to agree and closed pieces to look outward, and small rims are filled with
-    well-shaped facets.  No node moves.
+    Nodes that coincide along rims are joined, duplicate and degenerate facets dropped without
+    tearing, cracks sewn together, fins and inner walls dropped, surfaces that only touch parted;
+    crumbs are dropped, neighbours are made to agree and closed pieces to look outward, and small
+    rims are filled with well-shaped facets.  Only nodes beside a crack move, and those no farther
+    than ``width``; for a target of single precision, all nodes are rounded to it first.
 
     Parameters
     ----------
@@ -50,6 +62,14 @@ def mend(
     close : {"small", "all", "none"} or float
         Which rims to fill: those up to 5 % of the diagonal, all, none, or those up to a
         diameter.  Larger ones are left and listed.
+    width : float, optional
+        Widest gap between two rims that is sewn together as a crack, a ten-thousandth of the
+        diagonal by default (more only where the coordinates are coarser); 0 to sew nothing.  A
+        wider gap that tapers to its ends is filled, up to three times that.
+    keep_joints : bool, optional
+        Whether edges with three facets and nodes that coincide are meant, as in a shell model:
+        then nothing is joined, sewn or parted.  By default they are in a solver deck, and not
+        elsewhere.
     crumbs : float, optional
         Floating pieces smaller than this are dropped; half a percent of the diagonal by
         default, 0 to keep all.
@@ -71,15 +91,34 @@ def mend(
     """
     limits = Limits()
     diagonal = mesh.diagonal
-    widest = _widest(close, limits.rim * diagonal)
-    crumb_size = limits.crumb * diagonal if crumbs is None else crumbs
-    if not (crumb_size >= 0 and np.isfinite(crumb_size)):
-        raise Refusal(f"crumbs {crumb_size} is not a size")
+    widest = _size("close", _named_width(close, limits.rim * diagonal))
+    crumb_size = _size("crumbs", limits.crumb * diagonal if crumbs is None else crumbs)
+    gap = _size("width", crack_width(mesh) if width is None else width)
     if not len(mesh.faces):
         raise Refusal("the mesh has no shell elements to mend")
+    if keep_joints is None:
+        keep_joints = mesh.source is not None and mesh.source.records is not None
     steps: list[Step] = []
 
-    progress("dropping duplicates and degenerates", 0.0)
+    def held(mesh: Mesh) -> Mesh:
+        return mesh if target is None else as_written(mesh, target)
+
+    unmet: list[str] = []
+    progress("joining nodes", 0.0)
+    joins = target is not None and format_named(target).joins
+    if target is not None and joins:
+        given = mesh
+        mesh, count, move = rounded_to(mesh, target)
+        if count:
+            unmet += _collapsed(given, mesh)
+            steps.append(Step("round to what the file holds", count, move, "nodes, to single precision"))
+    if joins or not keep_joints:
+        mesh, count = join_coincident(mesh, everywhere=joins)
+        steps.append(
+            Step("join coincident nodes", count, 0.0, "at the very same place" + ("" if joins else ", on rims"))
+        )
+
+    progress("dropping duplicates and degenerates", 0.05)
     mesh = _drop_duplicates(mesh, "drop duplicates", steps)
     found = defects.degenerate_facets(mesh)
     mesh, count = drop_degenerates(mesh)
@@ -87,7 +126,13 @@ def mend(
     if count and len(mesh.duplicate_triangles):
         mesh = _drop_duplicates(mesh, "drop duplicates that this made", steps)
 
-    progress("dropping crumbs", 0.25)
+    if not keep_joints:
+        progress("sewing cracks", 0.15)
+        mesh = _sew(mesh, gap, steps)
+        progress("resolving walls", 0.25)
+        mesh = _resolve(mesh, steps)
+
+    progress("dropping crumbs", 0.35)
     notes: list[str] = []
     mesh = _drop_crumbs(mesh, crumb_size, steps, notes)
 
@@ -97,36 +142,64 @@ def mend(
     steps.append(Step("turn facets", count, 0.0, "neighbours agree, closed pieces look outward", _places(found)))
 
     progress("filling rims", 0.55)
-    unmet: list[str] = []
-    mesh = _fill(mesh, widest, close == "small", steps, notes, unmet)
+    mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, steps, notes, unmet)
     if steps[-1].count:
+        mesh = rounded_to(mesh, target)[0] if target is not None and joins else mesh
         again, count, _ = orient(mesh)
         if count:  # a piece that was open is closed now, and looks inward
             mesh = again
             steps.append(Step("turn facets of closed pieces", count))
+    if not keep_joints:
+        mesh, count, move = part_touching(mesh, held if joins else None)
+        steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
 
     progress("proving", 0.85)
-    proven = mesh if target is None else as_written(mesh, target)
     if one_sided:
         unmet.append(f"{one_sided} region(s) have one side only and cannot be oriented")
-    unmet += _remaining(proven)
+    unmet += _remaining(held(mesh), keep_joints)
     progress("done", 1.0)
     return mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
 
-def _widest(close: str | float, small: float) -> float:
+def _named_width(close: str | float, small: float) -> float:
     named = {"small": small, "all": np.inf, "none": 0.0}
     if isinstance(close, str):
         if close not in named:
             raise Refusal(f"close {close!r} is not small, all, none or a diameter")
         return named[close]
-    if not close >= 0:
-        raise Refusal(f"close {close} is not a diameter")
     return float(close)
+
+
+def _size(name: str, value: float) -> float:
+    if not value >= 0 or (name != "close" and not np.isfinite(value)):
+        raise Refusal(f"{name} {value} is not a size")
+    return value
 
 
 def _places(found: Finding | None) -> tuple[tuple[float, float, float], ...]:
     return () if found is None else tuple(place.centre for place in found.places)
+
+
+def _collapsed(given: Mesh, rounded: Mesh) -> list[str]:
+    """Pieces that rounding leaves without any area."""
+
+    def lost(mesh: Mesh) -> Array:
+        flat = np.zeros(len(mesh.triangulation.triangles), bool)
+        flat[mesh.degenerate_triangles] = True
+        flat |= given.pieces.of_triangle < 0
+        return flat
+
+    piece = given.pieces.of_triangle
+    before, after = lost(given), lost(rounded)
+    had = np.bincount(piece[~before], minlength=given.connectivity.n_pieces)
+    has = np.bincount(piece[~after], minlength=given.connectivity.n_pieces)
+    gone = np.flatnonzero((had > 0) & (has == 0))
+    middle = (given.pieces.low + given.pieces.high) / 2
+    return [
+        f"the piece at {_point(point_of(middle[p]))}, {given.pieces.extent[p]:.3g} across, collapses in single "
+        "precision; move the part nearer to the origin, or write another format"
+        for p in gone[:MOST_PLACES].tolist()
+    ] + ([f"{len(gone) - MOST_PLACES} more pieces collapse"] if len(gone) > MOST_PLACES else [])
 
 
 def _drop_duplicates(mesh: Mesh, name: str, steps: list[Step]) -> Mesh:
@@ -134,6 +207,20 @@ def _drop_duplicates(mesh: Mesh, name: str, steps: list[Step]) -> Mesh:
     mesh, count, walls = drop_duplicates(mesh)
     detail = "the first of each is kept" + (f", but for {walls:,} walls of zero thickness" if walls else "")
     steps.append(Step(name, count, 0.0, detail, _places(found)))
+    return mesh
+
+
+def _sew(mesh: Mesh, gap: float, steps: list[Step]) -> Mesh:
+    sewn, report = zip_rims(mesh, gap)
+    detail = f"{report.joined:,} nodes joined, {report.worked_in:,} worked into edges, gaps up to {gap:.3g} wide"
+    steps.append(Step("sew cracks", report.closed, report.largest_move, detail, report.places))
+    return sewn
+
+
+def _resolve(mesh: Mesh, steps: list[Step]) -> Mesh:
+    mesh, report = resolve_walls(mesh)
+    detail = f"{report.inner:,} facets of inner walls, {report.fins:,} of fins; {report.turned:,} turned"
+    steps.append(Step("drop walls and fins", report.inner + report.fins, 0.0, detail, report.places))
     return mesh
 
 
@@ -153,23 +240,24 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -
     return edited(mesh, drop=np.unique(mesh.triangulation.element[gone]))
 
 
-def _fill(mesh: Mesh, widest: float, spare: bool, steps: list[Step], notes: list[str], unmet: list[str]) -> Mesh:
+def _fill(
+    mesh: Mesh, widest: float, spare: bool, gap: float, steps: list[Step], notes: list[str], unmet: list[str]
+) -> Mesh:
     """Fill what is asked for; list the rest, and what was asked for and could not be.
 
     ``spare`` leaves rims that are the border of a sheet as small as themselves: nobody asked
-    for those by their size.
+    for those by their size.  Cracks are filled whatever their length.
     """
     c = mesh.connectivity
     _, size, _ = c.measure_rims(mesh.nodes)
     extent = mesh.pieces.extent
+    cracks = _cracks(mesh, _CRACK * gap) if widest > 0 else set()
     chosen: list[Rim] = []
     borders: list[tuple[Rim, float]] = []
-    large: list[tuple[Rim, float]] = []
-    slits: list[tuple[Rim, float]] = []
-    for rim, across in zip(c.rims, size.tolist(), strict=True):
+    for number, (rim, across) in enumerate(zip(c.rims, size.tolist(), strict=True)):
         piece = c.piece[c.face[rim.corners[0]]]
-        if across > widest:
-            (slits if _is_slit(mesh, rim) else large).append((rim, across))
+        if across > widest and number not in cracks:
+            notes.append(f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}")
         elif spare and across > _SHARE_OF_PIECE * extent[piece]:
             borders.append((rim, across))
         else:
@@ -177,22 +265,24 @@ def _fill(mesh: Mesh, widest: float, spare: bool, steps: list[Step], notes: list
     mesh, filled = fill_rims(mesh, chosen)
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:MOST_PLACES])
     steps.append(Step("fill rims", filled.rims, 0.0, f"with {sum(filled.facets_of):,} facets", places))
-    for rim, across in large:
-        notes.append(f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}")
     if widest > 0:
-        for what, group in (
-            ("looks like a crack, not an opening", slits),
-            ("is the border of a sheet as small as itself", borders),
-        ):
-            for rim, across in group[:MOST_PLACES]:
-                unmet.append(f"open: a rim {across:.4g} across at {_at(mesh, rim)} {what}")
-            if len(group) > MOST_PLACES:
-                unmet.append(f"open: {len(group) - MOST_PLACES} more such rims")
+        for rim, across in borders[:MOST_PLACES]:
+            what = "is the border of a sheet as small as itself"
+            unmet.append(f"open: a rim {across:.4g} across at {_at(mesh, rim)} {what}")
+        if len(borders) > MOST_PLACES:
+            unmet.append(f"open: {len(borders) - MOST_PLACES} more such rims")
         for rim, reason in filled.left[:MOST_PLACES]:
             unmet.append(f"open: the rim at {_at(mesh, rim)} was not filled: {reason}")
         if len(filled.left) > MOST_PLACES:
             unmet.append(f"open: {len(filled.left) - MOST_PLACES} more rims were not filled")
     return mesh
+
+
+def _cracks(mesh: Mesh, reach: float) -> set[int]:
+    """Numbers of the rims that face themselves or others all along, but for two tips."""
+    beside = np.zeros(mesh.n_nodes, bool)
+    beside[facing_rims(mesh, reach).node] = True
+    return {number for number, rim in enumerate(mesh.connectivity.rims) if (~beside[rim.nodes]).sum() <= 2}
 
 
 def _at(mesh: Mesh, rim: Rim) -> str:
@@ -203,21 +293,12 @@ def _point(xyz: tuple[float, float, float]) -> str:
     return "(" + ", ".join(f"{x:.6g}" for x in xyz) + ")"
 
 
-def _is_slit(mesh: Mesh, rim: Rim) -> bool:
-    """Whether a rim spans next to no area for its length."""
-    p = mesh.nodes[rim.nodes]
-    q = np.roll(p, -1, axis=0)
-    area = 0.5 * np.linalg.norm(np.cross(p - p[0], q - p[0]).sum(axis=0))
-    length = np.linalg.norm(q - p, axis=1).sum()
-    return bool(area < _SLIT * length**2 / (4.0 * np.pi))
-
-
-def _remaining(mesh: Mesh) -> list[str]:
-    """Faults that are left, each with its first places."""
+def _remaining(mesh: Mesh, keep_joints: bool) -> list[str]:
+    """Faults that are left, each with its first places; joints are none where they are meant."""
+    joints = [] if keep_joints else [defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh)]
     found = [
-        defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh), defects.misoriented(mesh),
-        defects.inward(mesh), defects.duplicate_facets(mesh), defects.degenerate_facets(mesh),
-        defects.crossing_facets(mesh),
+        *joints, defects.misoriented(mesh), defects.inward(mesh), defects.duplicate_facets(mesh),
+        defects.degenerate_facets(mesh), defects.crossing_facets(mesh),
     ]  # fmt: skip
     return [
         f"{f.kind}: {f.count:,} left at {f.n_places:,} place(s), {_first(f.places)}" for f in found if f is not None

@@ -1,4 +1,4 @@
-"""Dropping, turning and adding elements, with everything else following."""
+"""Dropping, turning and adding elements and joining nodes, with everything else following."""
 
 from __future__ import annotations
 
@@ -110,6 +110,80 @@ def edited(
         groups=_turned_sides(mesh, turned).carried(node_origin, element_origin, sides=True),
         creases=_kept_creases(mesh.creases, keep_node, new_index),
         patches=patches,
+    )
+
+
+def merged(mesh: Mesh, into: Array) -> Mesh:
+    """A mesh with some nodes joined into others; elements keep their ids, groups and creases follow.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    into : (n,) int array
+        For each node the one that takes its place, itself for one that stays.
+    """
+    into = np.asarray(into)
+    stays = into == np.arange(mesh.n_nodes)
+    new_index = (np.cumsum(stays) - 1)[into].astype(np.int32)
+    groups = Groups(
+        {name: np.unique(new_index[members]) for name, members in mesh.groups.nodes.items()},
+        mesh.groups.elements,
+        mesh.groups.sides,
+    )
+    creases = mesh.creases
+    if creases is not None:
+        edges = np.sort(new_index[creases.edges], axis=1)
+        _, first = np.unique(edges, axis=0, return_index=True)
+        first = np.sort(first[edges[first, 0] != edges[first, 1]])
+        creases = Creases(edges[first], creases.kind[first])
+    return dataclasses.replace(
+        mesh,
+        nodes=mesh.nodes[stays],
+        node_ids=mesh.node_ids[stays],
+        elements={
+            name: Elements(new_index[block.connectivity], block.ids, block.part)
+            for name, block in mesh.elements.items()
+        },
+        groups=groups,
+        creases=creases,
+    )
+
+
+def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) -> Mesh:
+    """A mesh in which some elements use copies of their nodes.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    element, node, copy : (k,) int arrays
+        Element ``element[i]`` uses copy ``copy[i]`` in place of ``node[i]``.
+    points : (c, 3) float array
+        Where the copies are; they join the groups of the nodes they are of.
+    """
+    blocks, at = {}, 0
+    for name, block in mesh.elements.items():
+        mine = np.flatnonzero((element >= at) & (element < at + len(block)))
+        connectivity = block.connectivity
+        if len(mine):
+            connectivity = connectivity.copy()
+            row = element[mine] - at
+            column = np.argmax(connectivity[row] == node[mine][:, None], axis=1)
+            connectivity[row, column] = mesh.n_nodes + copy[mine]
+        blocks[name] = Elements(connectivity, block.ids, block.part)
+        at += len(block)
+    of = np.zeros(len(points), np.int64)
+    of[copy] = node
+    groups = {
+        name: np.concatenate([members, mesh.n_nodes + np.flatnonzero(np.isin(of, members))])
+        for name, members in mesh.groups.nodes.items()
+    }
+    ids = int(mesh.node_ids.max(initial=0)) + 1 + np.arange(len(points))
+    return dataclasses.replace(
+        mesh,
+        nodes=np.concatenate([mesh.nodes, points]),
+        node_ids=np.concatenate([mesh.node_ids, ids]),
+        elements=blocks,
+        groups=Groups(groups, mesh.groups.elements, mesh.groups.sides),
     )
 
 
