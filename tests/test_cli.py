@@ -65,7 +65,7 @@ def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
     oddseam.write_mesh(oddseam.Mesh.from_triangles(*both), path)
     done = run("mend", path, "-o", "out.stl")
     assert done.returncode == 1 and (tmp_path / "out.stl").exists()
-    assert "unmet: crossing facets: 6 left" in done.stderr and "0.5, 0, 0" in done.stderr
+    assert "unmet: crossing facets: 6 left" in done.stderr and "0.75, 0.75, 0.75" in done.stderr
 
 
 def test_openings_are_left_or_closed_as_asked(run, tmp_path):
