@@ -7,9 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
-from oddseam.formats import nastran, obj, off, ply, seam, stl
+from oddseam.formats import gltf, nastran, obj, off, ply, seam, stl, threemf
 from oddseam.formats.files import Data, opened
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -50,6 +52,8 @@ FORMATS = (
     Format("ply-text", (), lambda data: False, ply.read, ply.write_text, ply.rounded),
     Format("off", (".off",), off.recognises, off.read, off.write, off.rounded),
     Format("obj", (".obj",), obj.recognises, obj.read, obj.write, obj.rounded),
+    Format("3mf", (".3mf",), threemf.recognises, threemf.read, threemf.write, threemf.rounded),
+    Format("gltf", (".glb",), gltf.recognises, gltf.read, gltf.write, gltf.rounded),
     Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
 )
 
@@ -123,7 +127,8 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
                 "the content is of no format that is known here: STL, OBJ, PLY, OFF, NASTRAN bulk data, .seam",
             )
         try:
-            mesh = fmt.read(path, data)
+            with np.errstate(all="ignore"):  # what is not finite is refused when the mesh is made
+                mesh = fmt.read(path, data)
         except MeshError as error:
             raise FormatError(str(path), str(error)) from error
         except RecursionError as error:
@@ -176,8 +181,6 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
 
 
 def _largest_rounding(mesh: Mesh, rounded: Mesh) -> float:
-    import numpy as np
-
     one, two = mesh.triangulation.triangles, rounded.triangulation.triangles
     if len(one) == 0 or one.shape != two.shape:
         return 0.0
