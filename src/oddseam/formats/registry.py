@@ -11,7 +11,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
-from oddseam.formats import gltf, nastran, obj, off, ply, seam, stl, threemf
+from oddseam.formats import gltf, nastran, obj, off, ply, seam, stl, threemf, vtu
 from oddseam.formats.files import Data, opened
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -54,6 +54,8 @@ FORMATS = (
     Format("obj", (".obj",), obj.recognises, obj.read, obj.write, obj.rounded),
     Format("3mf", (".3mf",), threemf.recognises, threemf.read, threemf.write, threemf.rounded),
     Format("gltf", (".glb",), gltf.recognises, gltf.read, gltf.write, gltf.rounded),
+    Format("vtu", (".vtu",), vtu.recognises, vtu.read, vtu.write, vtu.rounded),
+    Format("vtu-text", (), lambda data: False, vtu.read, vtu.write_text, vtu.rounded),
     Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
 )
 
