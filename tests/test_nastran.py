@@ -60,7 +60,8 @@ def test_free_small_and_large_fields_mean_the_same(deck):
     assert deck.elements["tri"].ids.tolist() == [11] and deck.elements["quad"].ids.tolist() == [12]
     part = deck.parts[0]
     assert (part.id, part.thickness, part.material) == (7, 2.5, oddseam.Material(3, 210000.0, 0.3, 7.85e-9))
-    assert dict(deck.source.carried) == {"CORD2C": 1, "CBAR": 1, "FORCE": 1, "PLOAD4": 1}
+    assert dict(deck.source.carried) == {"CORD2C": 1, "FORCE": 1, "PLOAD4": 1}
+    assert deck.elements["line"].ids.tolist() == [13] and [part.id for part in deck.parts] == [7, 9]
 
 
 def test_a_local_frame_is_resolved(deck):
@@ -84,7 +85,7 @@ def test_only_what_changed_is_written_anew(deck, tmp_path):
     nodes[4] = [10.0, 4.0, 3.0]
     block = deck.elements["tri"]
     turned = oddseam.Elements(block.connectivity[:, [0, 2, 1]], block.ids, block.part)
-    changed = dataclasses.replace(deck, nodes=nodes, elements={"tri": turned, "quad": deck.elements["quad"]})
+    changed = dataclasses.replace(deck, nodes=nodes, elements={**deck.elements, "tri": turned})
     old, new = DECK.splitlines(), rewritten(changed, tmp_path).splitlines()
     assert [a for a in old if a not in new] == [
         "GRID,102,,1.0,0.0,0.0",
@@ -100,13 +101,14 @@ def test_only_what_changed_is_written_anew(deck, tmp_path):
 def test_new_and_removed_elements(deck, tmp_path):
     from oddseam.model.editing import edited
 
-    changed = edited(deck, drop=np.array([0]), add_nodes=np.array([[0.5, 0.5, 9.0]]), add_triangles=np.array([[0, 1, 5]]),
-                     like=np.array([1]))  # fmt: skip
+    changed = edited(deck, drop=np.array([1]), add_nodes=np.array([[0.5, 0.5, 9.0]]), add_triangles=np.array([[0, 1, 5]]),
+                     like=np.array([2]))  # fmt: skip
     written = oddseam.write_mesh(changed, tmp_path / "out.bdf")
-    assert any("1 elements of the original deck" in note and "PLOAD4 (1)" in note for note in written.dropped)
+    assert "1 elements of the original deck" in written.dropped
+    assert "1 PLOAD4 card(s), written as they were, refer to what is gone: 11" in written.dropped
     text = (tmp_path / "out.bdf").read_text()
-    assert "CTRIA3  11 " not in text and "CTRIA3  13 " in text and "GRID*   901" in text
-    assert text.index("CTRIA3  13 ") < text.index("ENDDATA") < text.index("what comes after")
+    assert "CTRIA3  11 " not in text and "CTRIA3  14 " in text and "GRID*   901" in text
+    assert text.index("CTRIA3  14 ") < text.index("ENDDATA") < text.index("what comes after")
 
 
 def test_a_part_without_thickness_or_material_is_refused(tmp_path):
@@ -132,12 +134,12 @@ def test_a_changed_property_is_rewritten(deck, tmp_path):
 @pytest.mark.parametrize(
     ("old", "new", "message"),
     [
-        ("GRID,102,,1.0", "GRID,102,,1.0x", r"line 12: field 4: '1.0x' is not a number"),
+        ("GRID,102,,1.0", "GRID,102,,1.0x", r"line 12: GRID: field 4: '1.0x' is not a number"),
         ("GRID,102,", "GRID,101,", "line 12: GRID 101 is given twice"),
-        ("GRID,102,,1.0", "GRID,102,,1e999", "line 12: GRID 102 has a coordinate that is not a finite"),
+        ("GRID,102,,1.0", "GRID,102,,1e999", r"line 12: GRID: field 4: '1e999' is not a finite number"),
         ("CTRIA3  11      7       101     102     103", "CTRIA3  11      7       101     102     333",
          "line 17: element 11 refers to GRID 333"),
-        ("CTRIA3  11 ", "CTRIA3  -1 ", "line 17: field 2: the id -1"),
+        ("CTRIA3  11 ", "CTRIA3  -1 ", "line 17: CTRIA3: the id is not a positive number"),
         ("GRID    900     5 ", "GRID    900     6 ", "GRID 900 is given in frame 6"),
         ("10.     0.      0.      10.     0.      1.", "10.     0.      0.      10.     0.      0.", "lie in a line"),
         ("PSHELL  7       3       2.5", "PSHELL  7       3       -2.5", "thickness -2.5 is not positive"),
@@ -175,3 +177,83 @@ def test_a_real_fits_its_field_and_loses_little(value, width):
 def test_sixteen_characters_keep_single_precision(value):
     if abs(value) > 1e-4:
         assert np.float32(float(real_text(value, 16))) == np.float32(value)
+
+
+WIDE = """\
+GRID,1,,0.,0.,0.
+GRID    2               1.+0    0.      0.
+GRID*   3                               1.D0            1.0E+00         *A1
+*A1     0.
+GRID    4\t\t0.\t1.\t0.
+GRID,5,,0.,0.,1.,,,,+X
++X
+GRID,6,,1.,0.,1.
+GRID,7,,1.,1.,1.
+GRID,8,,0.,1.,1.
+GRID    9               10.0000010.0000010.00000
+GRID,21,,.5,0.,0.
+GRID,22,,1.,.5,0.
+GRID,23,,.5,.5,0.
+CTRIA6,31,1,1,2,3,21,22,23
+CHEXA   32      2       1       2       3       4       5       6       +B
+$ a comment within a card
++B      7       8
+CTETRA,33,2,1,2,3,5,21
+CROD,34,3,1,9
+CONROD,35,2,9,1,4.0
+CTRIAR,36,1,1,2,3
+PCOMP,1,,,,,,,SYM
+,1,.25,0.,,1,.5
+PSOLID,2,1
+PROD,3,1,1.
+MAT1,1,7.+4,,.3
+RBE2,41,9,123,1,2,
+,3
+RBE3,42,,9,123,1.0,123,1,2
+,0.5,123,3
+SPC1,1,123456,1,THRU,4
+CONM2,43,9,,2.5
+PLOAD4,2,31,1.,,,,THRU,33
+ENDDATA
+"""
+
+
+def test_the_everyday_deck(tmp_path):
+    mesh = read(tmp_path, WIDE)
+    assert mesh.counts == {"nodes": 12, "line": 2, "tri": 1, "tri6": 1, "tet": 1, "hex": 1}
+    assert mesh.nodes[[1, 2, 3]].tolist() == [[1, 0, 0], [1, 1, 0], [0, 1, 0]]
+    assert mesh.nodes[mesh.node_ids == 9].tolist() == [[10, 10, 10]]  # fields that touch
+    assert mesh.node_ids[mesh.elements["hex"].connectivity].tolist() == [[1, 2, 3, 4, 5, 6, 7, 8]]
+    assert {part.id: part.thickness for part in mesh.parts} == {1: 1.5, 2: None, 3: None, 0: None}
+    assert mesh.source.carried["CTETRA with some of its midside nodes, read by its corners"] == 1
+    assert rewritten(mesh, tmp_path) == WIDE
+
+
+def test_what_refers_to_removed_nodes_is_listed(tmp_path):
+    from oddseam.model.editing import edited
+
+    mesh = read(tmp_path, WIDE)
+    gone = np.flatnonzero(np.isin(mesh.element_ids, [31, 32, 34, 35]))
+    written = oddseam.write_mesh(edited(mesh, drop=gone), tmp_path / "less.bdf")
+    said = "\n".join(written.dropped)
+    for name, ids in (("RBE2", "9"), ("RBE3", "9"), ("CONM2", "9"), ("SPC1", "4"), ("PLOAD4", "31, 32")):
+        assert f"1 {name} card(s), written as they were, refer to what is gone: {ids}" in said
+
+
+def test_quadratic_solids_keep_their_order(tmp_path):
+    from test_vtu import every_kind
+
+    mesh = every_kind()
+    parts = tuple(dataclasses.replace(p, material=oddseam.Material(1, 7e4, 0.3)) for p in mesh.parts)
+    shells = {k: b for k, b in mesh.elements.items() if k not in ("point", "line", "line3")}
+    solid = {
+        k: oddseam.Elements(b.connectivity, b.ids, [0]) for k, b in shells.items() if not k.startswith(("tri", "quad"))
+    }
+    flat = {k: oddseam.Elements(b.connectivity, b.ids, [1]) for k, b in shells.items() if k.startswith(("tri", "quad"))}
+    parts = parts[0], dataclasses.replace(parts[1], thickness=2.0)
+    mesh = oddseam.Mesh(mesh.nodes, flat | solid, parts, mesh.node_ids)
+    back = read(tmp_path, (oddseam.write_mesh(mesh, tmp_path / "q.bdf"), (tmp_path / "q.bdf").read_bytes())[1])
+    for kind, block in mesh.elements.items():
+        ids = [m.node_ids[m.elements[kind].connectivity].tolist() for m in (mesh, back)]
+        assert ids[0] == ids[1] and back.elements[kind].ids.tolist() == block.ids.tolist()
+    assert {p.id: p.thickness for p in back.parts} == {30: None, 7: 2.0}

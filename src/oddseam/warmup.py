@@ -21,6 +21,7 @@ FAMILIES = (
     "oddseam.geometry.polygon_kernels",
     "oddseam.formats.text_kernels",
     "oddseam.formats.ply_kernels",
+    "oddseam.formats.nastran.field_kernels",
 )
 
 

@@ -36,7 +36,7 @@ _LOW_32 = np.uint64(0xFFFFFFFF)
 _ONE, _NINE_BITS, _ALL = np.uint64(1), np.uint64(0x1FF), np.uint64(0xFFFFFFFFFFFFFFFF)
 _LF, _CR, _SPACE, _HASH, _BACKSLASH, _COMMA = 10, 13, 32, 35, 92, 44
 _PLUS, _MINUS, _POINT, _SLASH, _ZERO, _NINE = 43, 45, 46, 47, 48, 57
-_E, _SMALL_E, _F, _L, _N, _P, _T, _V = 69, 101, 102, 108, 110, 112, 116, 118
+_D, _E, _SMALL_D, _SMALL_E, _F, _L, _N, _P, _T, _V = 68, 69, 100, 101, 102, 108, 110, 112, 116, 118
 
 
 @kernel
@@ -83,10 +83,40 @@ def _scaled(whole, power):
 
 
 @kernel
+def assembled(whole, digits, power):
+    """``whole * 10**power`` where that is provably correctly rounded, and whether it is.
+
+    ``digits`` counts the significant digits that were read into ``whole``; nineteen are its limit.
+    """
+    if digits == 0:
+        return 0.0, True
+    if digits > 19 or power < -308 or power > 308:
+        return 0.0, False
+    if whole >= np.uint64(1 << 53) or power < -22 or power > 22:
+        return _scaled(whole, power)
+    if power < 0:
+        return float(whole) / _POWERS[-power], True
+    return float(whole) * _POWERS[power], True
+
+
+@kernel
 def real_at(data, at, stop):
     """Value of the word at ``at``, where the word ends, and whether it is settled.
 
     A word ends at a blank, a line end or a comma.
+    """
+    value, i, sure = number_at(data, at, stop, False)
+    ended = i
+    while i < stop and (i == at or not (data[i] <= _SPACE or data[i] == _COMMA)):
+        i += 1  # one byte at least, so that every caller gets on
+    return value, i, sure and i == ended
+
+
+@kernel
+def number_at(data, at, stop, bulk):
+    """Value of the number at ``at``, where it ends, and whether it is settled.
+
+    ``bulk`` allows the exponents of bulk data: a D for the E, or a sign alone.
     """
     i = at
     negative = False
@@ -110,37 +140,27 @@ def real_at(data, at, stop):
         else:
             break
         i += 1
-    sure = seen and digits <= 19
-    if i < stop and (data[i] == _E or data[i] == _SMALL_E) and seen:
-        i += 1
-        down = False
-        if i < stop and (data[i] == _MINUS or data[i] == _PLUS):
-            down = data[i] == _MINUS
-            i += 1
-        exponent, some = 0, False
-        while i < stop and _ZERO <= data[i] <= _NINE:
-            some = True
-            if exponent < 10000:
-                exponent = exponent * 10 + (data[i] - _ZERO)
-            i += 1
-        sure = sure and some
-        power += -exponent if down else exponent
-    value = 0.0
-    if digits == 0:
-        pass
-    elif whole >= np.uint64(1 << 53) or power < -22 or power > 22:
-        if sure and -308 <= power <= 308:
-            value, sure = _scaled(whole, power)
-        else:
-            sure = False
-    elif power < 0:
-        value = float(whole) / _POWERS[-power]
-    else:
-        value = float(whole) * _POWERS[power]
-    ended = i
-    while i < stop and (i == at or not (data[i] <= _SPACE or data[i] == _COMMA)):
-        i += 1  # one byte at least, so that every caller gets on
-    return -value if negative else value, i, sure and i == ended
+    sure = seen
+    if i < stop and seen:
+        mark = data[i]
+        lettered = mark == _E or mark == _SMALL_E or (bulk and (mark == _D or mark == _SMALL_D))
+        if lettered or (bulk and (mark == _MINUS or mark == _PLUS)):
+            if lettered:
+                i += 1
+            down = False
+            if i < stop and (data[i] == _MINUS or data[i] == _PLUS):
+                down = data[i] == _MINUS
+                i += 1
+            exponent, some = 0, False
+            while i < stop and _ZERO <= data[i] <= _NINE:
+                some = True
+                if exponent < 10000:
+                    exponent = exponent * 10 + (data[i] - _ZERO)
+                i += 1
+            sure = some
+            power += -exponent if down else exponent
+    value, settled = assembled(whole, digits, power)
+    return -value if negative else value, i, sure and settled
 
 
 @kernel

@@ -1,7 +1,8 @@
 """NASTRAN bulk data, the public deck format.
 
-GRID, CTRIA3, CQUAD4, PSHELL, MAT1 and the coordinate frames are interpreted; every other line
-is carried and written back as it stood.  Identifiers are kept.
+GRID, shell, solid and line elements, PSHELL, PCOMP, MAT1 and the coordinate frames are
+interpreted; every other line is carried and written back as it stood, and listed where it refers
+to a node or an element that is gone.  Identifiers are kept.
 """
 
 from __future__ import annotations
@@ -15,7 +16,8 @@ from oddseam.formats.nastran.writer import rounded, write
 __all__ = ["read", "recognises", "rounded", "write"]
 
 _SIGNS = re.compile(
-    rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|C(TRIA3|QUAD4|TETRA|HEXA|PENTA|BAR|BEAM)[ ,\t*])",
+    rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|"
+    rb"C(TRIA[36R]|QUAD[48R]|TETRA|HEXA|PENTA|PYRAM|BAR|BEAM|ROD|ONROD)[ ,\t*])",
     re.IGNORECASE | re.MULTILINE,
 )
 

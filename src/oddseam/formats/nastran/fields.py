@@ -42,26 +42,22 @@ class Card:
         text = self.text(number)
         if not text:
             return blank
+        value = real_of(text)
+        if value is None:
+            raise ValueError(f"field {number + 1}: {text!r} is not a number")
+        return value
+
+
+def real_of(text: str) -> float | None:
+    """The value of a real as bulk data has it, also ``1.5D3`` and ``1.5-3``; ``None`` if it is none."""
+    if "_" in text:
+        return None
+    for form in (text, _EXPONENT.sub(r"E\1", text.upper().replace("D", "E"))):
         try:
-            return float(text)
+            return float(form)
         except ValueError:
-            pass
-        try:
-            return float(_EXPONENT.sub(r"E\1", text.upper().replace("D", "E")))
-        except ValueError:
-            raise ValueError(f"field {number + 1}: {text!r} is not a number") from None
-
-
-def starts_card(line: str) -> bool:
-    """Whether a line begins a card, rather than being blank, a comment, or a continuation."""
-    return line[:1] not in ("", "$", "+", "*", ",", "\n", "\r") and line[:8].strip() != "" and line[0] != "\t"
-
-
-def is_continuation(line: str) -> bool:
-    """Whether a line continues the card before it."""
-    if line[:1] in ("+", "*", ","):
-        return True
-    return line[:1] in (" ", "\t") and line.strip() != "" and line.expandtabs(8)[:8].strip() == ""
+            continue
+    return None
 
 
 def _cut(line: str) -> tuple[str, list[str], str]:

@@ -1,46 +1,51 @@
-"""Reading of a deck: cut into records, interpret those we know, carry the others."""
+"""Reading of a deck: cut into records, interpret those we know, carry the others.
+
+Nodes and elements are read by the column; the few cards of other kinds one by one.
+"""
 
 from __future__ import annotations
 
-import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
+from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.files import Data
 from oddseam.formats.nastran import frames as fr
-from oddseam.formats.nastran.fields import Card, is_continuation, parse_card, starts_card
-from oddseam.model import Elements, Material, Mesh, Part, Source
-from oddseam.model.source import CARRIED, ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
+from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES, ElementCard
+from oddseam.formats.nastran.fields import Card
+from oddseam.formats.nastran.scanning import Fields, Scan
+from oddseam.model import KINDS, Elements, Material, Mesh, Part, Source
+from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
-#: Element cards that are interpreted: element kind and number of nodes.
-SHELLS = {"CTRIA3": ("tri", 3), "CQUAD4": ("quad", 4)}
-#: Property cards; those other than PSHELL are carried, but known to be there.
-PROPERTIES = ("PSHELL", "PCOMP", "PCOMPG", "PSOLID")
-
-_BEGIN = re.compile(r"\s*BEGIN\s+BULK", re.IGNORECASE)
+#: More than any id has digits for.
+_MOST = 2**62
 
 
 @dataclass
 class _Deck:
-    """What has been understood so far."""
+    """What the few cards say."""
 
-    name: str
-    start: list[int] = field(default_factory=list)
-    role: list[int] = field(default_factory=list)
-    key: list[int] = field(default_factory=list)
-    carried: dict[str, int] = field(default_factory=dict)
-    node_ids: dict[int, int] = field(default_factory=dict)
-    node_frame: list[int] = field(default_factory=list)
-    given: list[tuple[float, float, float]] = field(default_factory=list)
-    elements: dict[int, tuple[str, int, list[int], int]] = field(default_factory=dict)
     shells: dict[int, tuple[float | None, int | None]] = field(default_factory=dict)
-    properties: set[int] = field(default_factory=set)
+    properties: dict[int, str] = field(default_factory=dict)
     materials: dict[int, Material] = field(default_factory=dict)
-    frames: dict[int, tuple[int, int, np.ndarray]] = field(default_factory=dict)
+    frames: dict[int, tuple[int, int, Array]] = field(default_factory=dict)
     default_frame: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class _Block:
+    """The elements of one card and kind: records, ids, properties and node ids in our order."""
+
+    kind: str
+    record: Array
+    id: Array
+    part: Array
+    nodes: Array
 
 
 def read(path: Path, data: Data) -> Mesh:
@@ -48,123 +53,87 @@ def read(path: Path, data: Data) -> Mesh:
     text = bytes(data[:])
     if b"\0" in text[:4096]:
         raise FormatError(str(path), "not a text file")
-    deck = _Deck(path.name)
-    for first_line, offset, lines in _records(text, deck):
-        deck.start.append(offset)
-        try:
-            role, key = _take(deck, lines)
-        except ValueError as error:
-            raise FormatError(str(path), str(error), f"line {first_line}") from error
-        deck.role.append(role)
-        deck.key.append(key)
-    deck.start.append(len(text))
-    if not deck.node_ids and not deck.elements:
-        raise FormatError(str(path), "no GRID card and no shell element in it")
-    return _mesh(path, deck, text)
+    scan = Scan(text, path)
+    role, key = np.zeros(len(scan.name), np.int8), np.zeros(len(scan.name), np.int64)
+    deck = _Deck()
+    _take_few(scan, deck, role, key)
+    grids = scan.of("GRID")
+    columns = scan.fields(grids, 5)
+    ids = _checked_ids(scan, grids, columns, "GRID")
+    frame = columns.whole(1, "GRID", deck.default_frame)
+    given = np.column_stack([columns.real(k, "GRID") for k in (2, 3, 4)]) if len(grids) else np.zeros((0, 3))
+    role[grids], key[grids] = NODE, ids
+    partial: dict[str, int] = {}
+    blocks = [block for name, card in ELEMENTS.items() for block in _element_blocks(scan, name, card, partial)]
+    for block in blocks:
+        role[block.record], key[block.record] = ELEMENT, block.id
+    if not len(grids) and not blocks:
+        raise FormatError(str(path), "no GRID card and no element in it")
+    role[scan.of("ENDDATA")] = END
+    return _mesh(scan, deck, text, (ids, frame, given), blocks, (role, key), partial)
 
 
-def _records(text: bytes, deck: _Deck) -> list[tuple[int, int, list[str]]]:
-    """Cut into (first line number, byte offset, lines); everything up to BEGIN BULK is one record."""
-    raw = text.splitlines(keepends=True)
-    lines = [line.decode("latin-1") for line in raw]
-    begin = next((k + 1 for k, line in enumerate(lines) if _BEGIN.match(line)), 0)
-    ends = np.concatenate([[0], np.cumsum([len(line) for line in raw])]).tolist()
-    records: list[tuple[int, int, list[str]]] = []
-    if begin:
-        records.append((1, 0, []))
-    card = -1  # index of the last record that holds a card
-    ended = False
-    for k in range(begin, len(lines)):
-        line = lines[k]
-        if not ended and is_continuation(line) and card >= 0:
-            merged = [one for record in records[card:] for one in record[2]]
-            records[card] = (records[card][0], records[card][1], [*merged, line])
-            del records[card + 1 :]
-            continue
-        records.append((k + 1, ends[k], [line]))
-        if not ended and starts_card(line):
-            card = len(records) - 1
-            ended = line[:7].upper() == "ENDDATA"
-            if ended:
-                card = -1
-        elif ended:
-            records[-1] = (k + 1, ends[k], [])
-    return records
+@contextmanager
+def _placed(scan: Scan, record: int) -> Iterator[None]:
+    """Turn a plain complaint into one that names the line."""
+    try:
+        yield
+    except ValueError as error:
+        scan.fail(record, str(error))
 
 
-def _take(deck: _Deck, lines: list[str]) -> tuple[int, int]:
-    """Interpret one record: its role and its id."""
-    if not lines or not starts_card(lines[0]):
-        return CARRIED, 0
-    card = parse_card(lines)
-    if card.name == "GRID":
-        return NODE, _grid(deck, card)
-    if card.name in SHELLS:
-        return ELEMENT, _shell(deck, card)
-    if card.name in PROPERTIES:
-        return PROPERTY, _property(deck, card)
-    if card.name == "MAT1":
-        return MATERIAL, _mat1(deck, card)
-    if card.name == "ENDDATA":
-        return END, 0
-    if card.name in fr.KINDS:
-        points = np.array([card.real(k) for k in range(3, 12)], float).reshape(3, 3)
-        number = card.whole(1)
-        if number in deck.frames:
-            raise ValueError(f"frame {number} is given twice")
-        deck.frames[number] = (fr.KINDS[card.name], card.whole(2, 0), points)
-    elif card.name == "GRDSET":
-        deck.default_frame = card.whole(2, 0)
-    deck.carried[card.name] = deck.carried.get(card.name, 0) + 1
-    return CARRIED, 0
+def _take_few(scan: Scan, deck: _Deck, role: Array, key: Array) -> None:
+    """Properties, materials and frames."""
+    for name in PROPERTIES:
+        for record, card in scan.cards(name):
+            with _placed(scan, record):
+                role[record], key[record] = PROPERTY, _property(deck, card)
+    for record, card in scan.cards("MAT1"):
+        with _placed(scan, record):
+            role[record], key[record] = MATERIAL, _mat1(deck, card)
+    for name in fr.KINDS:
+        for record, card in scan.cards(name):
+            with _placed(scan, record):
+                points = np.array([card.real(k) for k in range(3, 12)], float).reshape(3, 3)
+                number = card.whole(1)
+                if number in deck.frames:
+                    raise ValueError(f"frame {number} is given twice")
+                deck.frames[number] = (fr.KINDS[name], card.whole(2, 0), points)
+    for record, card in scan.cards("GRDSET"):
+        with _placed(scan, record):
+            deck.default_frame = card.whole(2, 0)
 
 
 def _positive(card: Card, number: int, blank: int | None = None) -> int:
     value = card.whole(number, blank)
-    if value <= 0 or value > 2**62:
+    if not 0 < value <= _MOST:
         raise ValueError(f"field {number + 1}: the id {value} is not a positive number of sensible size")
     return value
 
 
-def _grid(deck: _Deck, card: Card) -> int:
-    number = _positive(card, 1)
-    if number in deck.node_ids:
-        raise ValueError(f"GRID {number} is given twice")
-    xyz = (card.real(3) or 0.0, card.real(4) or 0.0, card.real(5) or 0.0)
-    if not np.isfinite(xyz).all():
-        raise ValueError(f"GRID {number} has a coordinate that is not a finite number")
-    deck.node_ids[number] = len(deck.given)
-    frame = card.whole(2, deck.default_frame)
-    if abs(frame) > 2**62:
-        raise ValueError(f"GRID {number}: frame {frame} is not there")
-    deck.node_frame.append(frame)
-    deck.given.append(xyz)
-    return number
-
-
-def _shell(deck: _Deck, card: Card) -> int:
-    number = _positive(card, 1)
-    if number in deck.elements:
-        raise ValueError(f"element {number} is given twice")
-    kind, size = SHELLS[card.name]
-    nodes = [_positive(card, 3 + k) for k in range(size)]
-    deck.elements[number] = (kind, _positive(card, 2, number), nodes, len(deck.start) - 1)
-    return number
-
-
 def _property(deck: _Deck, card: Card) -> int:
     number = _positive(card, 1)
-    deck.properties.add(number)
-    if card.name == "PSHELL":
-        if number in deck.shells:
-            raise ValueError(f"PSHELL {number} is given twice")
-        thickness = card.real(3, None)
-        if thickness is not None and not 0 < thickness < np.inf:
-            raise ValueError(f"PSHELL {number}: the thickness {thickness} is not positive")
-        deck.shells[number] = (thickness, card.whole(2, 0) or None)
-    else:
-        deck.carried[card.name] = deck.carried.get(card.name, 0) + 1
+    if number in deck.properties and card.name == deck.properties[number]:
+        raise ValueError(f"{card.name} {number} is given twice")
+    deck.properties.setdefault(number, card.name)
+    thickness = card.real(3, None) if card.name == "PSHELL" else _plies(card) if card.name == "PCOMP" else None
+    if card.name == "PSHELL" and thickness is not None and not 0 < thickness < np.inf:
+        raise ValueError(f"PSHELL {number}: the thickness {thickness} is not positive")
+    material = card.whole(2, 0) or None if card.name == "PSHELL" else None
+    deck.shells.setdefault(number, (thickness, material))
     return number
+
+
+def _plies(card: Card) -> float | None:
+    """Thickness of a laminate: its plies, twice if it is symmetric; a blank one repeats the last."""
+    total, last = 0.0, None
+    for k in range(9, len(card.fields) + 1, 4):
+        if not any(card.text(k + j) for j in range(4)):
+            continue
+        last = card.real(k + 1, last)
+        total += last or 0.0
+    total *= 2.0 if card.text(8).upper() == "SYM" else 1.0
+    return total if 0 < total < np.inf else None
 
 
 def _mat1(deck: _Deck, card: Card) -> int:
@@ -178,64 +147,160 @@ def _mat1(deck: _Deck, card: Card) -> int:
     return number
 
 
-def _mesh(path: Path, deck: _Deck, text: bytes) -> Mesh:
+# ---------------------------------------------------------------------- columns
+
+
+def _checked_ids(scan: Scan, records: Array, columns: Fields, name: str) -> Array:
+    """The ids in the first field: positive, all different."""
+    ids = columns.whole(0, name)
+    _refuse(
+        scan,
+        records,
+        np.asarray((ids <= 0) | (ids > _MOST)),
+        f"{name}: the id is not a positive number of sensible size",
+    )
+    order = np.argsort(ids, kind="stable")
+    again = np.zeros(len(ids), bool)
+    again[order[1:]] = ids[order[1:]] == ids[order[:-1]]
+    if again.any():
+        row = int(np.argmax(again))
+        scan.fail(int(records[row]), f"{name} {ids[row]} is given twice")
+    return ids
+
+
+def _refuse(scan: Scan, records: Array, wrong: Array, reason: str) -> None:
+    if wrong.any():
+        scan.fail(int(records[np.argmax(wrong)]), reason)
+
+
+def _refuse_nodes(scan: Scan, records: Array, nodes: Array, name: str) -> None:
+    wrong = np.asarray(((nodes <= 0) | (nodes > _MOST)).any(axis=1))
+    _refuse(scan, records, wrong, f"{name}: a node is not a positive number")
+
+
+def _element_blocks(scan: Scan, name: str, card: ElementCard, partial: dict[str, int]) -> Iterator[_Block]:
+    """The elements of one card: those with all midside nodes, and those without; ``partial`` counts what is neither."""
+    records = scan.of(name)
+    if not len(records):
+        return
+    corners = KINDS[card.linear].size
+    size = KINDS[card.quadratic].size if card.quadratic else corners
+    columns = scan.fields(records, card.nodes + size)
+    ids = _checked_ids(scan, records, columns, name)
+    part = columns.whole(1, name, 0) if card.has_property else np.zeros(len(ids), np.int64)
+    part = np.where(part == 0, ids, part) if card.has_property else part
+    _refuse(scan, records, (part < 0) | (part > _MOST), f"{name}: the property is not a positive number")
+    middle = [columns.given(card.nodes + k) for k in range(corners, size)]
+    whole = np.logical_and.reduce(middle) if middle else np.zeros(len(ids), bool)
+    some = int((np.logical_or.reduce(middle) & ~whole).sum()) if middle else 0
+    if some:
+        partial[f"{name} with some of its midside nodes, read by its corners"] = some
+    nodes = np.column_stack([columns.whole(card.nodes + k, name) for k in range(corners)])
+    _refuse_nodes(scan, records, nodes, name)
+    if not whole.all():
+        plain = ~whole
+        yield _Block(card.linear, records[plain], ids[plain], part[plain], nodes[plain])
+    if whole.any():
+        rows = records[whole]
+        more = scan.fields(rows, card.nodes + size)
+        table = np.column_stack([more.whole(card.nodes + k, name) for k in card.order])
+        _refuse_nodes(scan, rows, table, name)
+        yield _Block(card.quadratic, rows, ids[whole], part[whole], table)
+
+
+# ---------------------------------------------------------------------- the mesh
+
+
+def _mesh(
+    scan: Scan,
+    deck: _Deck,
+    text: bytes,
+    grid: tuple[Array, Array, Array],
+    blocks: list[_Block],
+    of_records: tuple[Array, Array],
+    partial: dict[str, int],
+) -> Mesh:
+    path = str(scan.path)
     try:
         frames = fr.resolve(deck.frames)
     except ValueError as error:
-        raise FormatError(str(path), str(error)) from error
-    node_frame = np.array(deck.node_frame, np.int64)
-    missing = set(np.unique(node_frame).tolist()) - frames.keys()
-    if missing:
-        number = next(n for n, f in zip(deck.node_ids, deck.node_frame, strict=True) if f in missing)
-        raise FormatError(
-            str(path), f"GRID {number} is given in frame {min(missing)}, which is not there as CORD2R, CORD2C or CORD2S"
-        )
-    given = np.array(deck.given, np.float64).reshape(-1, 3)
-    parts = _parts(deck)
-    part_index = {part.id: k for k, part in enumerate(parts)}
-    rows: dict[str, list[tuple[int, int, list[int]]]] = {}
-    for number, (kind, pid, nodes, record) in deck.elements.items():
-        index = [deck.node_ids.get(node, -1) for node in nodes]
-        if -1 in index:
-            line = text[: deck.start[record]].count(b"\n") + 1
-            node = nodes[index.index(-1)]
-            raise FormatError(str(path), f"element {number} refers to GRID {node}, which is not there", f"line {line}")
-        rows.setdefault(kind, []).append((number, part_index[pid], index))
-    elements = {
-        kind: Elements(
-            np.array([row[2] for row in table], np.int32),
-            np.array([row[0] for row in table], np.int64),
-            np.array([row[1] for row in table], np.int32),
-        )
-        for kind, table in rows.items()
-    }
-    xyz = fr.to_basic(given, node_frame, frames)
+        raise FormatError(path, str(error)) from error
+    node_ids, node_frame, given = grid
+    missing = ~np.isin(node_frame, list(frames))
+    if missing.any():
+        row = int(np.argmax(missing))
+        what = f"GRID {node_ids[row]} is given in frame {node_frame[row]}"
+        scan.fail(int(scan.of("GRID")[row]), f"{what}, which is not there as CORD2R, CORD2C or CORD2S")
+    parts = _parts(deck, blocks)
+    elements = _elements(scan, node_ids, blocks, np.array([part.id for part in parts], np.int64))
     used = sorted(set(frames) - {0})
-    sizes = [len(e[2]) for e in deck.elements.values()]
+    record = np.concatenate([np.zeros(0, np.int64), *(b.record for b in blocks)])
+    in_order = np.argsort(record, kind="stable")
+    of_part = np.concatenate([np.zeros(0, np.int64), *(b.part for b in blocks)])
+    flat = np.concatenate([np.zeros(0, np.int64), *(b.nodes.ravel() for b in blocks)])
+    size = np.concatenate([np.zeros(0, np.int64), *(np.full(len(b.id), b.nodes.shape[1]) for b in blocks)])
+    begin = np.cumsum(size) - size
+    first = np.concatenate([[0], np.cumsum(size[in_order])])
+    take = np.repeat(begin[in_order] - first[:-1], size[in_order]) + np.arange(first[-1])
     records = Records(
         text=np.frombuffer(text, np.uint8),
-        start=np.array(deck.start),
-        role=np.array(deck.role, np.int8),
-        key=np.array(deck.key, np.int64),
+        start=scan.start,
+        role=of_records[0],
+        key=of_records[1],
         node_frame=node_frame,
         node_given=given,
-        element_part=np.array([e[1] for e in deck.elements.values()], np.int64),
-        element_first=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64),
-        element_nodes=np.array([n for e in deck.elements.values() for n in e[2]], np.int64),
+        element_part=of_part[in_order],
+        element_first=first,
+        element_nodes=flat[take],
         frame_id=np.array(used, np.int64),
         frame_kind=np.array([frames[k].kind for k in used], np.int64),
         frame_axes=np.array([np.vstack([frames[k].origin, frames[k].axes]) for k in used]).reshape(-1, 4, 3),
     )
-    source = Source("nastran", deck.name, 1e-7, deck.carried, records, parts)
-    return Mesh(xyz, elements, parts, np.array(list(deck.node_ids), np.int64), source=source)
+    xyz = fr.to_basic(given, node_frame, frames)
+    source = Source("nastran", scan.path.name, 1e-7, {**_carried(scan), **partial}, records, parts)
+    return Mesh(xyz, elements, parts, node_ids, source=source)
 
 
-def _parts(deck: _Deck) -> tuple[Part, ...]:
-    """One part for each PSHELL, then one for each other property that a shell uses."""
+def _elements(scan: Scan, node_ids: Array, blocks: list[_Block], part_ids: Array) -> dict[str, Elements]:
+    order = np.argsort(node_ids)
+    part_order = np.argsort(part_ids)
+    made: dict[str, list[Elements]] = {}
+    for block in blocks:
+        at = np.searchsorted(node_ids[order], block.nodes).clip(0, max(len(order) - 1, 0))
+        index = order[at] if len(order) else np.zeros_like(at)
+        wrong = node_ids[index] != block.nodes if len(order) else np.ones_like(at, bool)
+        if wrong.any():
+            row, column = np.argwhere(wrong)[0].tolist()
+            scan.fail(
+                int(block.record[row]),
+                f"element {block.id[row]} refers to GRID {block.nodes[row, column]}, which is not there",
+            )
+        part = part_order[np.searchsorted(part_ids[part_order], block.part)]
+        made.setdefault(block.kind, []).append(Elements(index.astype(np.int32), block.id, part.astype(np.int32)))
+    return {
+        kind: Elements(
+            np.concatenate([b.connectivity for b in some]),
+            np.concatenate([b.ids for b in some]),
+            np.concatenate([b.part for b in some]),
+        )
+        for kind, some in made.items()
+    }
+
+
+def _parts(deck: _Deck, blocks: list[_Block]) -> tuple[Part, ...]:
+    """One part for each property, then one for each that an element uses but no card gives."""
+    used = {int(n) for block in blocks for n in np.unique(block.part).tolist()}
     parts = []
     for number, (thickness, material) in deck.shells.items():
-        held = None if material is None else deck.materials.get(material)
-        parts.append(Part(f"property {number}", number, None, thickness, held))
-    others = {e[1] for e in deck.elements.values()} - deck.shells.keys()
-    parts += [Part(f"property {number}", number) for number in sorted(others)]
+        if number in used or deck.properties[number] == "PSHELL":
+            held = None if material is None else deck.materials.get(material)
+            parts.append(Part(f"property {number}", number, None, thickness, held))
+    parts += [Part(f"property {n}" if n else "rods without a property", n) for n in sorted(used - deck.shells.keys())]
     return tuple(parts)
+
+
+def _carried(scan: Scan) -> dict[str, int]:
+    """Cards that are not interpreted, with counts."""
+    known = {"GRID", "PSHELL", "MAT1", "ENDDATA", *ELEMENTS}
+    carried = {name: count for name, count in scan.counts().items() if name and name not in known}
+    return carried

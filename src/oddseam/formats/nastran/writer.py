@@ -11,13 +11,22 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import write_whole
 from oddseam.formats.losses import losses
+from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card, real_text
 from oddseam.formats.nastran.frames import Frame, to_basic
-from oddseam.formats.nastran.reader import SHELLS
-from oddseam.model import Material, Mesh, Part
+from oddseam.formats.nastran.scanning import Scan
+from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
-_CARD_OF = {kind: card for card, (kind, _) in SHELLS.items()}
+#: The card that a new element of each kind is written on; lines only where they came on one.
+_CARD_OF = {
+    kind: name
+    for name, card in reversed(ELEMENTS.items())
+    for kind in (card.linear, card.quadratic)
+    if kind not in ("", "line")
+}
+#: So many ids of what is gone are named.
+_NAMED = 6
 
 
 def _held_records(mesh: Mesh) -> Records | None:
@@ -64,9 +73,20 @@ def _grid(number: int, frame: int, xyz: list[float]) -> str:
     return f"GRID*   {number:<16}{frame or '':<16}{x:<16}{y}".rstrip() + f"\n*       {z}\n"
 
 
+def _in_order(name: str, nodes: list[int]) -> list[int]:
+    """Node ids as the card has them, from our order."""
+    order = ELEMENTS[name].order
+    if len(order) != len(nodes):
+        return nodes
+    placed = [0] * len(nodes)
+    for here, there in enumerate(order):
+        placed[there] = nodes[here]
+    return placed
+
+
 def _element(kind: str, number: int, pid: int, nodes: list[int]) -> str:
-    columns = "".join(f"{value:<8}" for value in (_CARD_OF[kind], number, pid, *nodes))
-    return columns.rstrip() + "\n"
+    name = _CARD_OF[kind]
+    return card_text(name, [str(value) for value in (number, pid, *_in_order(name, nodes))], SMALL)
 
 
 def _pshell(part: Part) -> str:
@@ -74,6 +94,11 @@ def _pshell(part: Part) -> str:
     assert material is not None and part.thickness is not None
     mid = str(material.id)
     return card_text("PSHELL", [str(part.id), mid, real_text(part.thickness, 8), mid, "", mid], SMALL)
+
+
+def _psolid(part: Part) -> str:
+    assert part.material is not None
+    return card_text("PSOLID", [str(part.id), str(part.material.id)], SMALL)
 
 
 def _mat1(material: Material) -> str:
@@ -84,18 +109,24 @@ def _mat1(material: Material) -> str:
 def _check(mesh: Mesh, path: Path, known: set[int]) -> None:
     """Refuse what a solver would refuse."""
     if not any(kind in _CARD_OF for kind in mesh.elements) and _held_records(mesh) is None:
-        raise FormatError(str(path), "the mesh has no tri or quad elements that a deck could hold")
-    for index, part in enumerate(mesh.parts):
-        if part.id in known and part.thickness is None:
-            continue  # its property card is carried
-        if not (mesh.element_part == index).any():
-            continue
-        material = part.material
-        if part.thickness is None:
+        raise FormatError(str(path), "the mesh has no shell or solid elements that a deck could hold")
+    as_read = mesh.source.parts if mesh.source is not None and _held_records(mesh) is not None else ()
+    shells = np.zeros(len(mesh.parts), bool)
+    used = np.zeros(len(mesh.parts), bool)
+    for kind, block in mesh.elements.items():
+        used[block.part] |= kind in _CARD_OF
+        shells[block.part] |= KINDS[kind].dimension == 2
+    for part, is_used, has_shells in zip(mesh.parts, used.tolist(), shells.tolist(), strict=True):
+        if not is_used or part in as_read or (part.id in known and part.thickness is None):
+            continue  # its property is as it came
+        if has_shells and part.thickness is None:
             raise Refusal(
                 f"{path}: part {part.name!r} has no thickness, and a solver would refuse the deck; "
                 "give --thickness, --young and --poisson (in Python: oddseam.assign_property)"
             )
+        if part.id in known:
+            continue
+        material = part.material
         if material is None or material.young is None or material.poisson is None:
             raise Refusal(
                 f"{path}: part {part.name!r} has no material; give --young and --poisson "
@@ -112,7 +143,8 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     records = _held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
     _check(mesh, path, known)
-    notes = losses(mesh, kinds=_CARD_OF, holds={"parts", "ids", "properties"})
+    held = [*_CARD_OF, *(["line"] if records is not None else [])]
+    notes = losses(mesh, kinds=held, holds={"parts", "ids", "properties"})
     if mesh.unit is not None:
         notes[0] += ", but for a comment"
     lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, notes)
@@ -125,11 +157,11 @@ def write(mesh: Mesh, path: Path) -> list[str]:
 
 
 def _element_rows(mesh: Mesh) -> list[tuple[str, int, int, list[int]]]:
-    """(kind, id, property id, node ids) of every element that a deck holds here."""
+    """(kind, id, property id, node ids) of every element that a deck holds."""
     rows = []
     pids = [part.id for part in mesh.parts]
     for kind, block in mesh.elements.items():
-        if kind in _CARD_OF:
+        if kind in _CARD_OF or kind == "line":
             node_ids = mesh.node_ids[block.connectivity].tolist()
             table = zip(block.ids.tolist(), block.part.tolist(), node_ids, strict=True)
             rows += [(kind, number, pids[part], nodes) for number, part, nodes in table]
@@ -147,10 +179,10 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     for part in used:
         text.append(f"$ property {part.id}: {' '.join(part.name.split())}\n"[:72].rstrip("\n") + "\n")
     text += [_mat1(material) for material in materials.values()]
-    text += [_pshell(part) for part in used]
+    text += [_pshell(part) if part.thickness else _psolid(part) for part in used if part.material is not None]
     ids: list[int] = mesh.node_ids[on].tolist()
     text += [_grid(number, 0, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
-    text += [_element(*row) for row in _element_rows(mesh)]
+    text += [_element(*row) for row in _element_rows(mesh) if row[0] in _CARD_OF]
     text.append("ENDDATA\n")
     return [line.encode("latin-1", "replace") for line in text]
 
@@ -175,7 +207,7 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
     materials = {p.material.id: p.material for p in mesh.parts if p.material is not None}
 
     out: list[bytes] = []
-    gone = {"nodes": 0, "elements": 0}
+    gone: dict[str, list[int]] = {"node": [], "element": []}
     end = len(records.role)
     nodes_seen = 0
     seen: set[tuple[int, int]] = set()
@@ -189,7 +221,7 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
             nodes_seen += 1
             row = row_of_node.get(key)
             if row is None:
-                gone["nodes"] += 1
+                gone["node"].append(key)
                 continue
             if moved[row]:
                 xyz = mesh.nodes[row]
@@ -198,7 +230,7 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
         elif role == ELEMENT:
             row_now = elements.get(key)
             if row_now is None:
-                gone["elements"] += 1
+                gone["element"].append(key)
                 continue
             if (row_now[2], row_now[3]) != as_read[key]:
                 text = _reelement(text, row_now)
@@ -217,23 +249,31 @@ def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]
     new += [
         _grid(number, 0, mesh.nodes[row].tolist()) for number, row in row_of_node.items() if (NODE, number) not in seen
     ]
-    new += [_element(*row) for number, row in elements.items() if (ELEMENT, number) not in seen]
+    new += [_element(*row) for n, row in elements.items() if (ELEMENT, n) not in seen and row[0] in _CARD_OF]
     if new and end and not out[end - 1].endswith((b"\n", b"\r")):
         out[end - 1] += b"\n"
     out[end:end] = [line.encode() for line in new]
-    _report_gone(mesh, gone, notes)
+    _report_gone(raw, gone, notes)
     return out
 
 
-def _report_gone(mesh: Mesh, gone: dict[str, int], notes: list[str]) -> None:
+def _report_gone(raw: bytes, gone: dict[str, list[int]], notes: list[str]) -> None:
+    """List what is gone, and the carried cards that still refer to it."""
     if not any(gone.values()):
         return
-    what = " and ".join(f"{count:,} {name}" for name, count in gone.items() if count)
-    assert mesh.source is not None
-    carried = ", ".join(f"{name} ({count})" for name, count in mesh.source.carried.items())
-    notes.append(
-        f"{what} of the original deck" + (f"; carried cards may still refer to them: {carried}" if carried else "")
-    )
+    what = " and ".join(f"{len(ids):,} {name}s" for name, ids in gone.items() if ids)
+    notes.append(f"{what} of the original deck")
+    lost = {(kind, number) for kind, ids in gone.items() for number in ids}
+    scan = Scan(raw)
+    for name, refer in REFERENCES.items():
+        cards, found = 0, set[int]()
+        for _, card in scan.cards(name):
+            hit = {number for kind, number in refer(card) if (kind, number) in lost}
+            cards += bool(hit)
+            found |= hit
+        if cards:
+            ids = ", ".join(map(str, sorted(found)[:_NAMED])) + (", ..." if len(found) > _NAMED else "")
+            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {ids}")
 
 
 def _name(text: bytes) -> str:
@@ -259,6 +299,10 @@ def _regrid(text: bytes, xyz: list[float]) -> bytes:
 
 def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
     kind, number, pid, nodes = row
-    if _name(text) != _CARD_OF[kind]:
+    name = _name(text)
+    card = ELEMENTS.get(name)
+    if card is None or kind not in (card.linear, card.quadratic):
         return _element(kind, number, pid, nodes).encode()
-    return _replaced(text, {2: str(pid), **{3 + k: str(node) for k, node in enumerate(nodes)}})
+    first = card.nodes + 1
+    changes = {first + k: str(node) for k, node in enumerate(_in_order(name, nodes))}
+    return _replaced(text, {2: str(pid), **changes} if card.has_property else changes)

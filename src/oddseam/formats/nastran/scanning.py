@@ -1,0 +1,170 @@
+"""A deck cut into records and fields, in bulk: columns of thousands of cards at a time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NoReturn
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.compiled import announce
+from oddseam.errors import FormatError
+from oddseam.formats.nastran.fields import Card, parse_card, real_of
+
+_BEGIN = re.compile(rb"^[ \t]*BEGIN\s+BULK[^\r\n]*(\r\n|\n|\r)?", re.IGNORECASE | re.MULTILINE)
+
+
+class Scan:
+    """The records of a deck.
+
+    A record is a card with its continuation lines and the comments between them, a comment or
+    blank line, all that comes before the bulk data, or all that comes after its end.
+
+    Attributes
+    ----------
+    data : (b,) uint8 array
+    start : (k + 1,) int64 array
+        Byte offset of every record, and the end of the last.
+    names : list of str
+        The different names of cards.
+    name : (k,) int64 array
+        For each record its card's row in ``names``, or -1.
+    """
+
+    def __init__(self, text: bytes, path: Path = Path()) -> None:
+        from oddseam.formats.nastran.field_kernels import CARD, CONTINUED, count_lines, cut_lines
+
+        announce(count_lines, cut_lines)
+        self.path, self.data = path, np.frombuffer(text, np.uint8)
+        begin = _BEGIN.search(text)
+        at = begin.end() if begin else 0
+        n = count_lines(self.data, at)
+        self._line_start, self._line_end = np.empty(n + 1, np.int64), np.empty(n, np.int64)
+        self._kind, packed = np.empty(n, np.int8), np.empty(n, np.uint64)
+        cut_lines(self.data, at, self._line_start[:n], self._line_end, self._kind, packed)
+        self._line_start[n] = len(text)
+        codes, which = np.unique(packed, return_inverse=True)
+        self.names = [int(code).to_bytes(8, "big").lstrip(b"\0").decode("latin-1") for code in codes.tolist()]
+        line_name = np.where(self._kind == CARD, which.ravel(), -1)
+        ended = next(iter(np.flatnonzero(line_name == self._row("ENDDATA")).tolist()), n)
+        # a continuation and the silent lines before it belong to the card before
+        line = np.arange(n)
+        held = line <= ended
+        card = np.maximum.accumulate(np.where((self._kind == CARD) & held, line, -1))
+        last = np.full(n, -1)
+        continued = np.flatnonzero((self._kind == CONTINUED) & held & (card >= 0))
+        np.maximum.at(last, card[continued], continued)
+        inside = (card >= 0) & (line > card) & (line <= last[np.maximum(card, 0)])
+        opens = ~inside & (line <= ended + 1)
+        self._first_line = np.flatnonzero(opens)
+        self._last_line = np.append(self._first_line[1:], n) - 1
+        self.name = np.where(held, line_name, -1)[self._first_line]
+        starts = self._line_start[self._first_line]
+        if at:
+            starts = np.concatenate([[0], starts])
+            self.name = np.concatenate([[-1], self.name])
+            self._first_line = np.concatenate([[0], self._first_line])
+            self._last_line = np.concatenate([[-1], self._last_line])
+        self.start = np.append(starts, len(text))
+
+    def _row(self, name: str) -> int:
+        return self.names.index(name) if name in self.names else -2
+
+    def of(self, name: str) -> Array:
+        """Records of the cards of one name."""
+        return np.flatnonzero(self.name == self._row(name))
+
+    def counts(self) -> dict[str, int]:
+        """How many cards there are of each name."""
+        held = np.bincount(self.name[self.name >= 0], minlength=len(self.names))
+        return {name: count for name, count in zip(self.names, held.tolist(), strict=True) if count}
+
+    def line(self, record: int) -> str:
+        """``"line 12"``, where a record begins."""
+        from oddseam.formats.text import line_of
+
+        return line_of(self.data, int(self.start[record]))
+
+    def fail(self, record: int, reason: str) -> NoReturn:
+        """Refuse the deck because of one record."""
+        raise FormatError(str(self.path), reason, self.line(record))
+
+    def card(self, record: int) -> Card:
+        """One card, cut by the general rules."""
+        text = self.data[self.start[record] : self.start[record + 1]].tobytes()
+        return parse_card(text.decode("latin-1").splitlines())
+
+    def cards(self, name: str) -> Iterator[tuple[int, Card]]:
+        """All cards of one name, with their records."""
+        for record in self.of(name).tolist():
+            yield record, self.card(record)
+
+    def fields(self, records: Array, count: int) -> Fields:
+        """The first ``count`` data fields of some cards."""
+        from oddseam.formats.nastran.field_kernels import cut_fields
+
+        announce(cut_fields)
+        spans, odd = np.empty((len(records), count, 2), np.int64), np.zeros(len(records), np.bool_)
+        first, last = self._first_line[records], self._last_line[records]
+        cut_fields(self.data, self._line_start, self._line_end, self._kind, first, last, spans, odd)
+        return Fields(self, records, spans, {k: self.card(int(records[k])) for k in np.flatnonzero(odd).tolist()})
+
+
+class Fields:
+    """Data fields of many cards; field 0 is the first after the name."""
+
+    def __init__(self, scan: Scan, records: Array, spans: Array, odd: dict[int, Card]) -> None:
+        self._scan, self._records, self._spans, self._odd = scan, records, spans, odd
+
+    def given(self, field: int) -> Array:
+        """(n,) bool: whether there is anything in a field."""
+        found = np.asarray(self._spans[:, field, 0] < self._spans[:, field, 1])
+        for row, card in self._odd.items():
+            found[row] = bool(card.text(field + 1))
+        return found
+
+    def whole(self, field: int, name: str, blank: int | None = None) -> Array:
+        """A column of whole numbers; ``blank`` is what an empty field means, if it may be empty."""
+        from oddseam.formats.nastran.field_kernels import whole_numbers
+
+        n = len(self._records)
+        values, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
+        whole_numbers(self._scan.data, np.ascontiguousarray(self._spans[:, field]), values, state)
+        for row, card in self._odd.items():
+            text = card.text(field + 1)
+            state[row] = 0 if text.lstrip("+-").isdigit() and len(text) < 18 else 2 if text else 1
+            values[row] = int(text) if state[row] == 0 else 0
+        wrong = (state == 2) if blank is not None else (state != 0)
+        if wrong.any():
+            row = int(np.argmax(wrong))
+            text = self._text(row, field)
+            what = f"field {field + 2}: {text!r} is not a whole number" if text else f"field {field + 2} is empty"
+            self._scan.fail(int(self._records[row]), f"{name}: {what}")
+        values[state == 1] = blank or 0
+        return values
+
+    def real(self, field: int, name: str) -> Array:
+        """A column of reals; an empty field is zero."""
+        from oddseam.formats.nastran.field_kernels import real_numbers
+
+        n = len(self._records)
+        values, state = np.zeros(n), np.zeros(n, np.int8)
+        real_numbers(self._scan.data, np.ascontiguousarray(self._spans[:, field]), values, state)
+        state[list(self._odd)] = 2
+        for row in np.flatnonzero(state == 2).tolist():
+            text = self._text(row, field)
+            value = real_of(text) if text else 0.0
+            if value is None or not np.isfinite(value):
+                what = "is not a number" if value is None else "is not a finite number"
+                self._scan.fail(int(self._records[row]), f"{name}: field {field + 2}: {text!r} {what}")
+            values[row] = value
+        return values
+
+    def _text(self, row: int, field: int) -> str:
+        if row in self._odd:
+            return self._odd[row].text(field + 1)
+        a, b = self._spans[row, field].tolist()
+        return self._scan.data[a:b].tobytes().decode("latin-1")
