@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 from typing import BinaryIO
 
@@ -84,9 +85,18 @@ def _in_order(name: str, nodes: list[int]) -> list[int]:
     return placed
 
 
+@cache
+def _form(name: str, size: int) -> tuple[str, tuple[int, ...]]:
+    """Template of a small-field card with so many nodes, and which of our nodes stands where."""
+    order = _in_order(name, list(range(size)))
+    cells = ["{:<8}"] * (2 + size)
+    rows = ["".join(cells[k : k + 8]) for k in range(0, len(cells), 8)]
+    return name.ljust(8) + ("\n" + " " * 8).join(rows), tuple(order)
+
+
 def _element(kind: str, number: int, pid: int, nodes: list[int]) -> str:
-    name = _CARD_OF[kind]
-    return card_text(name, [str(value) for value in (number, pid, *_in_order(name, nodes))], SMALL)
+    form, order = _form(_CARD_OF[kind], len(nodes))
+    return form.format(number, pid, *(nodes[k] for k in order)).rstrip() + "\n"
 
 
 def _pshell(part: Part) -> str:
