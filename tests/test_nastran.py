@@ -8,7 +8,7 @@ import shapes
 from hypothesis import HealthCheck, given, settings, strategies as st
 
 import oddseam
-from oddseam.formats.nastran.fields import real_text
+from oddseam.formats.decks import real_text
 
 DECK = """\
 SOL 101

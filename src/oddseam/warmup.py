@@ -22,6 +22,7 @@ FAMILIES = (
     "oddseam.formats.text_kernels",
     "oddseam.formats.ply_kernels",
     "oddseam.formats.nastran.field_kernels",
+    "oddseam.formats.keyword.line_kernels",
 )
 
 

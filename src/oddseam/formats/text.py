@@ -7,6 +7,7 @@ Python's own correctly rounded conversion.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,6 +21,7 @@ from oddseam.formats.files import Data
 
 BYTE_ORDER_MARK = b"\xef\xbb\xbf"
 _BLANK = b" \t\r\n,\\"
+_EXPONENT = re.compile(rb"(?<=[\d.])([+-]\d+)$")
 
 
 def as_bytes(data: Data) -> Array:
@@ -47,12 +49,16 @@ def word_at(text: Array, at: int) -> bytes:
     return piece[:end]
 
 
-def real(word: bytes) -> float | None:
-    """The value of a word, ``None`` if it is no number."""
-    try:
-        return None if b"_" in word else float(word)
-    except ValueError:
+def real(word: bytes, *, deck: bool = False) -> float | None:
+    """The value of a word, in a solver ``deck`` also as ``1.5D3`` and ``1.5-3``; ``None`` if it is no number."""
+    if b"_" in word:
         return None
+    for form in (word, _EXPONENT.sub(rb"E\1", word.upper().replace(b"D", b"E")))[: 1 + deck]:
+        try:
+            return float(form)
+        except ValueError:
+            continue
+    return None
 
 
 def settle(

@@ -230,6 +230,40 @@ def scan_numbers(data, at, stop, comment, values, starts, line_first, doubts):
     return open_
 
 
+@kernel
+def whole_numbers(data, spans, values, state):
+    """Read fields (n, 2) as whole numbers; ``state`` is 0 for a number, 1 for an empty field, 2 for neither."""
+    for n in range(len(spans)):
+        s, e = spans[n, 0], spans[n, 1]
+        if s >= e:
+            state[n] = 1
+            continue
+        negative = data[s] == _MINUS
+        if negative or data[s] == _PLUS:
+            s += 1
+        value = np.int64(0)
+        good = s < e and e - s <= 18
+        while s < e and good:
+            good = _ZERO <= data[s] <= _NINE
+            value = value * 10 + (data[s] - _ZERO)
+            s += 1
+        values[n] = -value if negative else value
+        state[n] = 0 if good else 2
+
+
+@kernel
+def real_numbers(data, spans, values, state):
+    """Read fields (n, 2) as reals; ``state`` is 0 for a settled one, 1 for an empty field, 2 for one in doubt."""
+    for n in range(len(spans)):
+        s, e = spans[n, 0], spans[n, 1]
+        if s >= e:
+            state[n] = 1
+            continue
+        value, ended, sure = number_at(data, s, e, True)
+        values[n] = value
+        state[n] = 0 if sure and ended == e else 2
+
+
 # ---------------------------------------------------------------------- OBJ
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.compiled import kernel
-from oddseam.formats.text_kernels import number_at
 
 #: What a line is.
 SILENT, CARD, CONTINUED = 0, 1, 2
@@ -156,40 +155,6 @@ def _free_fields(data, a, b, many, spans, card, field):
         field += 1
         word += 1
     return field
-
-
-@kernel
-def whole_numbers(data, spans, values, state):
-    """Read fields (n, 2) as whole numbers; ``state`` is 0 for a number, 1 for an empty field, 2 for neither."""
-    for n in range(len(spans)):
-        s, e = spans[n, 0], spans[n, 1]
-        if s >= e:
-            state[n] = 1
-            continue
-        negative = data[s] == 45
-        if negative or data[s] == _PLUS:
-            s += 1
-        value = np.int64(0)
-        good = s < e and e - s <= 18
-        while s < e and good:
-            good = 48 <= data[s] <= 57
-            value = value * 10 + (data[s] - 48)
-            s += 1
-        values[n] = -value if negative else value
-        state[n] = 0 if good else 2
-
-
-@kernel
-def real_numbers(data, spans, values, state):
-    """Read fields (n, 2) as reals; ``state`` is 0 for a settled one, 1 for an empty field, 2 for one in doubt."""
-    for n in range(len(spans)):
-        s, e = spans[n, 0], spans[n, 1]
-        if s >= e:
-            state[n] = 1
-            continue
-        value, ended, sure = number_at(data, s, e, True)
-        values[n] = value
-        state[n] = 0 if sure and ended == e else 2
 
 
 def warm_up() -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from oddseam.formats.text import real
+
 #: Styles of a card.
 FREE, SMALL, LARGE = "free", "small", "large"
 #: Identifiers have eight digits at most.
 MOST_ID = 99_999_999
-
-_EXPONENT = re.compile(r"(?<=[\d.])([+-]\d+)$")
 
 
 @dataclass(frozen=True)
@@ -42,22 +42,10 @@ class Card:
         text = self.text(number)
         if not text:
             return blank
-        value = real_of(text)
+        value = real(text.encode(), deck=True)
         if value is None:
             raise ValueError(f"field {number + 1}: {text!r} is not a number")
         return value
-
-
-def real_of(text: str) -> float | None:
-    """The value of a real as bulk data has it, also ``1.5D3`` and ``1.5-3``; ``None`` if it is none."""
-    if "_" in text:
-        return None
-    for form in (text, _EXPONENT.sub(r"E\1", text.upper().replace("D", "E"))):
-        try:
-            return float(form)
-        except ValueError:
-            continue
-    return None
 
 
 def _cut(line: str) -> tuple[str, list[str], str]:
@@ -94,46 +82,6 @@ def parse_card(lines: list[str]) -> Card:
             name, style = first.rstrip("*").strip().upper(), form
         fields += data
     return Card(name, fields, style)
-
-
-def real_text(value: float, width: int) -> str:
-    """The value in at most ``width`` characters, with as many digits as fit.
-
-    Sixteen characters hold every single-precision value, and a double to ten digits at least.
-    """
-    value = value + 0.0
-    shortest = repr(value)
-    if len(shortest) <= width + 1:  # a leading zero, or a zero in the exponent, may go
-        shortest = _with_point(shortest)
-        if len(shortest) <= width:
-            return shortest
-    whole = len(f"{value:.0f}")
-    fixed = f"{value:.{width - whole - 1}f}" if whole < width else ""
-    if fixed and "." not in fixed:
-        fixed += "."
-    if fixed.startswith("0."):  # a leading zero may go, which leaves room for one more digit
-        fixed = f"{value:.{width - 1}f}"[1:]
-    elif fixed.startswith("-0."):
-        fixed = "-" + f"{value:.{width - 2}f}"[2:]
-    if fixed and abs(value) > 1e-3:
-        return fixed
-    for digits in range(width - 2, -1, -1):
-        text = _with_point(f"{value:.{digits}E}")
-        if len(text) <= width:
-            return text
-    return fixed
-
-
-def _with_point(text: str) -> str:
-    """With a decimal point, as the format wants, and a short exponent."""
-    mantissa, mark, exponent = text.upper().partition("E")
-    if "." not in mantissa:
-        mantissa += "."
-    if mantissa.startswith("0.") and mantissa != "0.":
-        mantissa = mantissa[1:]
-    elif mantissa.startswith("-0.") and mantissa != "-0.":
-        mantissa = "-" + mantissa[2:]
-    return f"{mantissa}E{int(exponent)}" if mark else mantissa
 
 
 def card_text(name: str, fields: list[str], style: str) -> str:

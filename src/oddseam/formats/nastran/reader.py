@@ -14,11 +14,12 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError
+from oddseam.formats.columns import Columns
 from oddseam.formats.files import Data
 from oddseam.formats.nastran import frames as fr
 from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES, ElementCard
 from oddseam.formats.nastran.fields import Card
-from oddseam.formats.nastran.scanning import Fields, Scan
+from oddseam.formats.nastran.scanning import Scan
 from oddseam.model import KINDS, Elements, Material, Mesh, Part, Source
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
@@ -150,7 +151,7 @@ def _mat1(deck: _Deck, card: Card) -> int:
 # ---------------------------------------------------------------------- columns
 
 
-def _checked_ids(scan: Scan, records: Array, columns: Fields, name: str) -> Array:
+def _checked_ids(scan: Scan, records: Array, columns: Columns, name: str) -> Array:
     """The ids in the first field: positive, all different."""
     ids = columns.whole(0, name)
     _refuse(

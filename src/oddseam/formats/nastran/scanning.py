@@ -12,7 +12,8 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.errors import FormatError
-from oddseam.formats.nastran.fields import Card, parse_card, real_of
+from oddseam.formats.columns import Columns
+from oddseam.formats.nastran.fields import Card, parse_card
 
 _BEGIN = re.compile(rb"^[ \t]*BEGIN\s+BULK[^\r\n]*(\r\n|\n|\r)?", re.IGNORECASE | re.MULTILINE)
 
@@ -102,7 +103,7 @@ class Scan:
         for record in self.of(name).tolist():
             yield record, self.card(record)
 
-    def fields(self, records: Array, count: int) -> Fields:
+    def fields(self, records: Array, count: int) -> Columns:
         """The first ``count`` data fields of some cards."""
         from oddseam.formats.nastran.field_kernels import cut_fields
 
@@ -110,61 +111,9 @@ class Scan:
         spans, odd = np.empty((len(records), count, 2), np.int64), np.zeros(len(records), np.bool_)
         first, last = self._first_line[records], self._last_line[records]
         cut_fields(self.data, self._line_start, self._line_end, self._kind, first, last, spans, odd)
-        return Fields(self, records, spans, {k: self.card(int(records[k])) for k in np.flatnonzero(odd).tolist()})
+        cards = {k: self.card(int(records[k])).fields for k in np.flatnonzero(odd).tolist()}
 
+        def fail(row: int, reason: str) -> NoReturn:
+            self.fail(int(records[row]), reason)
 
-class Fields:
-    """Data fields of many cards; field 0 is the first after the name."""
-
-    def __init__(self, scan: Scan, records: Array, spans: Array, odd: dict[int, Card]) -> None:
-        self._scan, self._records, self._spans, self._odd = scan, records, spans, odd
-
-    def given(self, field: int) -> Array:
-        """(n,) bool: whether there is anything in a field."""
-        found = np.asarray(self._spans[:, field, 0] < self._spans[:, field, 1])
-        for row, card in self._odd.items():
-            found[row] = bool(card.text(field + 1))
-        return found
-
-    def whole(self, field: int, name: str, blank: int | None = None) -> Array:
-        """A column of whole numbers; ``blank`` is what an empty field means, if it may be empty."""
-        from oddseam.formats.nastran.field_kernels import whole_numbers
-
-        n = len(self._records)
-        values, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
-        whole_numbers(self._scan.data, np.ascontiguousarray(self._spans[:, field]), values, state)
-        for row, card in self._odd.items():
-            text = card.text(field + 1)
-            state[row] = 0 if text.lstrip("+-").isdigit() and len(text) < 18 else 2 if text else 1
-            values[row] = int(text) if state[row] == 0 else 0
-        wrong = (state == 2) if blank is not None else (state != 0)
-        if wrong.any():
-            row = int(np.argmax(wrong))
-            text = self._text(row, field)
-            what = f"field {field + 2}: {text!r} is not a whole number" if text else f"field {field + 2} is empty"
-            self._scan.fail(int(self._records[row]), f"{name}: {what}")
-        values[state == 1] = blank or 0
-        return values
-
-    def real(self, field: int, name: str) -> Array:
-        """A column of reals; an empty field is zero."""
-        from oddseam.formats.nastran.field_kernels import real_numbers
-
-        n = len(self._records)
-        values, state = np.zeros(n), np.zeros(n, np.int8)
-        real_numbers(self._scan.data, np.ascontiguousarray(self._spans[:, field]), values, state)
-        state[list(self._odd)] = 2
-        for row in np.flatnonzero(state == 2).tolist():
-            text = self._text(row, field)
-            value = real_of(text) if text else 0.0
-            if value is None or not np.isfinite(value):
-                what = "is not a number" if value is None else "is not a finite number"
-                self._scan.fail(int(self._records[row]), f"{name}: field {field + 2}: {text!r} {what}")
-            values[row] = value
-        return values
-
-    def _text(self, row: int, field: int) -> str:
-        if row in self._odd:
-            return self._odd[row].text(field + 1)
-        a, b = self._spans[row, field].tolist()
-        return self._scan.data[a:b].tobytes().decode("latin-1")
+        return Columns(self.data, spans, fail, cards, shift=2)

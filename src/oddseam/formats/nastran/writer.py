@@ -9,14 +9,15 @@ from typing import BinaryIO
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError, Refusal
+from oddseam.errors import FormatError
+from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
 from oddseam.formats.losses import losses
 from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
-from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card, real_text
+from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
 from oddseam.formats.nastran.frames import Frame, to_basic
 from oddseam.formats.nastran.scanning import Scan
-from oddseam.model import KINDS, Material, Mesh, Part
+from oddseam.model import Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
 #: The card that a new element of each kind is written on; lines only where they came on one.
@@ -26,8 +27,6 @@ _CARD_OF = {
     for kind in (card.linear, card.quadratic)
     if kind not in ("", "line")
 }
-#: So many ids of what is gone are named.
-_NAMED = 6
 
 
 def _held_records(mesh: Mesh) -> Records | None:
@@ -39,31 +38,19 @@ def _frames(records: Records) -> dict[int, Frame]:
     return {number: Frame(kind, axes[0], axes[1:]) for number, kind, axes in table}
 
 
+def _as_read(records: Records) -> Array:
+    """Where the node records put their nodes, in the basic system."""
+    return to_basic(records.node_given, records.node_frame, _frames(records))
+
+
 def _changed_nodes(mesh: Mesh) -> Array:
-    """(n,) bool: nodes that have no record, or are not where their record says."""
-    changed = np.ones(mesh.n_nodes, bool)
     records = _held_records(mesh)
-    if records is not None:
-        ids = records.key[records.role == NODE]
-        order = np.argsort(ids)
-        at = np.searchsorted(ids[order], mesh.node_ids).clip(0, max(len(ids) - 1, 0))
-        if len(ids):
-            row = order[at]
-            as_read = to_basic(records.node_given, records.node_frame, _frames(records))
-            changed = (ids[row] != mesh.node_ids) | (as_read[row] != mesh.nodes).any(axis=1)
-    return changed
+    return changed_nodes(mesh, records, None if records is None else _as_read(records))
 
 
 def rounded(mesh: Mesh) -> Mesh:
     """The mesh with the coordinates that the cards hold: sixteen characters each."""
-    import dataclasses
-
-    changed = np.flatnonzero(_changed_nodes(mesh))
-    nodes = mesh.nodes.copy()
-    for row in changed.tolist():
-        nodes[row] = [float(real_text(x, 16)) for x in mesh.nodes[row].tolist()]
-    same = bool((nodes == mesh.nodes).all())
-    return mesh if same else dataclasses.replace(mesh, nodes=nodes)
+    return rounded_nodes(mesh, _changed_nodes(mesh), 16)
 
 
 # ---------------------------------------------------------------------- cards
@@ -116,43 +103,14 @@ def _mat1(material: Material) -> str:
     return card_text("MAT1", [str(material.id), *("" if v is None else real_text(v, 16) for v in values)], LARGE)
 
 
-def _check(mesh: Mesh, path: Path, known: set[int]) -> None:
-    """Refuse what a solver would refuse."""
-    if not any(kind in _CARD_OF for kind in mesh.elements) and _held_records(mesh) is None:
-        raise FormatError(str(path), "the mesh has no shell or solid elements that a deck could hold")
-    as_read = mesh.source.parts if mesh.source is not None and _held_records(mesh) is not None else ()
-    shells = np.zeros(len(mesh.parts), bool)
-    used = np.zeros(len(mesh.parts), bool)
-    for kind, block in mesh.elements.items():
-        used[block.part] |= kind in _CARD_OF
-        shells[block.part] |= KINDS[kind].dimension == 2
-    for part, is_used, has_shells in zip(mesh.parts, used.tolist(), shells.tolist(), strict=True):
-        if not is_used or part in as_read or (part.id in known and part.thickness is None):
-            continue  # its property is as it came
-        if has_shells and part.thickness is None:
-            raise Refusal(
-                f"{path}: part {part.name!r} has no thickness, and a solver would refuse the deck; "
-                "give --thickness, --young and --poisson (in Python: oddseam.assign_property)"
-            )
-        if part.id in known:
-            continue
-        material = part.material
-        if material is None or material.young is None or material.poisson is None:
-            raise Refusal(
-                f"{path}: part {part.name!r} has no material; give --young and --poisson "
-                "(in Python: oddseam.assign_property)"
-            )
-    for what, ids in (("node", mesh.node_ids), ("element", mesh.element_ids)):
-        if len(ids) and (ids.min() < 1 or ids.max() > MOST_ID):
-            bad = int(ids.max() if ids.max() > MOST_ID else ids.min())
-            raise Refusal(f"{path}: {what} id {bad} is outside 1 to {MOST_ID}, which is all that a deck holds")
-
-
 def write(mesh: Mesh, path: Path) -> list[str]:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
-    _check(mesh, path, known)
+    if not any(kind in _CARD_OF for kind in mesh.elements) and records is None:
+        raise FormatError(str(path), "the mesh has no shell or solid elements that a deck could hold")
+    check_properties(mesh, path, _CARD_OF, known)
+    check_ids(mesh, path, MOST_ID)
     held = [*_CARD_OF, *(["line"] if records is not None else [])]
     notes = losses(mesh, kinds=held, holds={"parts", "ids", "properties"})
     if mesh.unit is not None:
@@ -282,8 +240,7 @@ def _report_gone(raw: bytes, gone: dict[str, list[int]], notes: list[str]) -> No
             cards += bool(hit)
             found |= hit
         if cards:
-            ids = ", ".join(map(str, sorted(found)[:_NAMED])) + (", ..." if len(found) > _NAMED else "")
-            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {ids}")
+            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {listed(found)}")
 
 
 def _name(text: bytes) -> str:

@@ -1,0 +1,359 @@
+"""Reading of a keyword deck."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import FormatError
+from oddseam.formats.files import Data
+from oddseam.formats.keyword.elements import TYPES, node_order, side_number
+from oddseam.formats.keyword.lines import Block, Lines
+from oddseam.model import KINDS, Elements, Groups, Material, Mesh, Part, Source
+from oddseam.model.source import ELEMENT, NODE, Records
+
+_MOST = 2**62
+_SECTIONS = ("SHELL SECTION", "SOLID SECTION", "BEAM SECTION", "MEMBRANE SECTION")
+_UNDERSTOOD = {"NODE", "ELEMENT", "NSET", "ELSET", "SURFACE", "MATERIAL", "ELASTIC", "DENSITY", "HEADING", *_SECTIONS}
+
+
+@dataclass(frozen=True, eq=False)
+class _Elements:
+    """The elements of one keyword: kind, first line, ids, node ids in our order, and set."""
+
+    kind: str
+    row: Array
+    id: Array
+    nodes: Array
+    set: str
+
+
+@dataclass
+class _Deck:
+    """What has been understood so far; sets hold ids, and the names of other sets."""
+
+    node_sets: dict[str, list[int | str]] = field(default_factory=dict)
+    element_sets: dict[str, list[int | str]] = field(default_factory=dict)
+    surfaces: dict[str, list[tuple[str, str]]] = field(default_factory=dict)
+    sections: list[tuple[str, str, float | None]] = field(default_factory=list)
+    materials: dict[str, Material] = field(default_factory=dict)
+    carried: dict[str, int] = field(default_factory=dict)
+
+
+def read(path: Path, data: Data) -> Mesh:
+    """Read a keyword deck."""
+    text = bytes(data[:])
+    lines = Lines(text, path)
+    deck = _Deck()
+    nodes: list[tuple[Array, Array, Array]] = []
+    elements: list[_Elements] = []
+    material = ""
+    for block in lines.blocks:
+        name = block.name
+        if name == "NODE":
+            nodes.append(_nodes(lines, block, deck))
+        elif name == "ELEMENT":
+            found = _elements(lines, block, deck)
+            elements += [] if found is None else [found]
+        elif name in ("NSET", "ELSET"):
+            _set(lines, block, deck)
+        elif name == "SURFACE" and block.options.get("TYPE", "ELEMENT").upper() == "ELEMENT":
+            _surface(lines, block, deck)
+        elif name in _SECTIONS:
+            _section(lines, block, deck)
+        elif name == "MATERIAL":
+            material = block.options.get("NAME", "").upper()
+            deck.materials[material] = Material(len(deck.materials) + 1, name=block.options.get("NAME", ""))
+        elif name in ("ELASTIC", "DENSITY") and material in deck.materials:
+            _constants(lines, block, deck, material)
+        if name not in _UNDERSTOOD:
+            deck.carried[name] = deck.carried.get(name, 0) + 1
+    if not nodes and not elements:
+        raise FormatError(str(path), "no *NODE and no *ELEMENT that is understood in it")
+    return _mesh(lines, deck, text, nodes, elements)
+
+
+# ---------------------------------------------------------------------- blocks
+
+
+def _nodes(lines: Lines, block: Block, deck: _Deck) -> tuple[Array, Array, Array]:
+    """Rows, ids and coordinates."""
+    rows = lines.data_rows(block)
+    columns, _ = lines.fields(rows, 4)
+    ids = _positive(lines, rows, columns.whole(0, "node"), "node")
+    xyz = np.column_stack([columns.real(k, "node") for k in (1, 2, 3)]) if len(rows) else np.zeros((0, 3))
+    if "NSET" in block.options:
+        deck.node_sets.setdefault(block.options["NSET"].upper(), []).extend(ids.tolist())
+    return rows, ids, xyz
+
+
+def _positive(lines: Lines, rows: Array, ids: Array, what: str) -> Array:
+    wrong = (ids <= 0) | (ids > _MOST)
+    if wrong.any():
+        lines.fail(int(rows[np.argmax(wrong)]), f"{what}: the id is not a positive number of sensible size")
+    return ids
+
+
+def _elements(lines: Lines, block: Block, deck: _Deck) -> _Elements | None:
+    """Elements of a type that is known; others are carried."""
+    type_ = block.options.get("TYPE", "").upper()
+    kind = TYPES.get(type_)
+    if kind is None:
+        name = f"ELEMENT of type {type_ or 'unknown'}"
+        deck.carried[name] = deck.carried.get(name, 0) + 1
+        return None
+    size = KINDS[kind].size
+    rows = lines.data_rows(block)
+    columns, given = lines.fields(rows, 1 + size)
+    # an element may take several lines: all its numbers in a row
+    total = int(given.sum())
+    if total % (1 + size):
+        lines.fail(block.line, f"{total:,} numbers for elements of type {type_}, which take {1 + size} each")
+    most = int(given.max(initial=0))
+    flat_row, flat = np.repeat(np.arange(len(rows)), given), np.zeros(total, np.int64)
+    at = np.cumsum(given) - given
+    if most > 1 + size:
+        lines.fail(int(rows[np.argmax(given)]), f"more numbers than an element of type {type_} has nodes")
+    for k in range(most):
+        here = given > k
+        part, _ = lines.fields(rows[here], k + 1) if not here.all() else (columns, given)
+        flat[at[here] + k] = part.whole(k, type_)
+    begin = np.arange(0, total, 1 + size)
+    first = flat_row[begin]
+    if (begin != at[first]).any():
+        lines.fail(int(rows[first[np.argmax(begin != at[first])]]), f"an element of type {type_} begins within a line")
+    table = flat.reshape(-1, 1 + size)
+    ids = _positive(lines, rows[first], table[:, 0], type_)
+    _positive(lines, rows[first], table[:, 1:].min(axis=1, initial=_MOST), f"{type_}: a node")
+    name = block.options.get("ELSET", "").upper()
+    if name:
+        deck.element_sets.setdefault(name, []).extend(ids.tolist())
+    nodes = table[:, 1:][:, list(node_order(kind, size))]
+    return _Elements(kind, rows[first], ids, nodes, name)
+
+
+def _set(lines: Lines, block: Block, deck: _Deck) -> None:
+    name = block.options.get(block.name, "").upper()
+    if not name:
+        lines.fail(block.line, f"*{block.name} has no name")
+    held = (deck.node_sets if block.name == "NSET" else deck.element_sets).setdefault(name, [])
+    for row, words in lines.words(block):
+        try:
+            if "GENERATE" in block.options:
+                first, last, *step = (int(word) for word in words[:3])
+                if last - first > 10**9:
+                    raise ValueError
+                held += range(first, last + 1, step[0] if step else 1)
+            else:
+                held += [int(word) if word.lstrip("-").isdigit() else word.upper() for word in words if word]
+        except ValueError:
+            lines.fail(row, f"*{block.name} {name}: {', '.join(words[:3])!r} is no range of ids")
+
+
+def _surface(lines: Lines, block: Block, deck: _Deck) -> None:
+    held = deck.surfaces.setdefault(block.options.get("NAME", "").upper(), [])
+    for _, words in lines.words(block):
+        held.append((words[0].upper(), words[1].upper() if len(words) > 1 else ""))
+
+
+def _section(lines: Lines, block: Block, deck: _Deck) -> None:
+    thickness = None
+    if block.name == "SHELL SECTION":
+        for row, words in lines.words(block):
+            columns, _ = lines.fields(np.array([row]), 1)
+            value = float(columns.real(0, "thickness")[0]) if words[0] else 0.0
+            thickness = value if value > 0 else None
+            break
+    name = block.options.get("ELSET", "").upper()
+    deck.sections.append((name, block.options.get("MATERIAL", "").upper(), thickness))
+
+
+def _constants(lines: Lines, block: Block, deck: _Deck, material: str) -> None:
+    """The first line of an isotropic material's constants."""
+    rows = lines.data_rows(block)[:1]
+    if not len(rows) or block.options.get("TYPE", "ISO").upper() not in ("ISO", "ISOTROPIC"):
+        return
+    columns, _ = lines.fields(rows, 2)
+    old = deck.materials[material]
+    one, two = float(columns.real(0, block.name)[0]), float(columns.real(1, block.name)[0])
+    if block.name == "ELASTIC":
+        deck.materials[material] = Material(old.id, one, two, old.density, old.name)
+    else:
+        deck.materials[material] = Material(old.id, old.young, old.poisson, one, old.name)
+
+
+# ---------------------------------------------------------------------- the mesh
+
+
+def _mesh(
+    lines: Lines, deck: _Deck, text: bytes, nodes: list[tuple[Array, Array, Array]], blocks: list[_Elements]
+) -> Mesh:
+    none = np.zeros(0, np.int64)
+    node_row = np.concatenate([none, *(n[0] for n in nodes)])
+    node_ids = np.concatenate([none, *(n[1] for n in nodes)])
+    xyz = np.concatenate([np.zeros((0, 3)), *(n[2] for n in nodes)])
+    _refuse_twice(lines, node_row, node_ids, "node")
+    _refuse_twice(
+        lines,
+        np.concatenate([none, *(b.row for b in blocks)]),
+        np.concatenate([none, *(b.id for b in blocks)]),
+        "element",
+    )
+    index = _Index(node_ids)
+    tables = []
+    for block in blocks:
+        at, wrong = index.of(block.nodes)
+        if wrong.any():
+            row, column = np.argwhere(wrong)[0].tolist()
+            lines.fail(
+                int(block.row[row]),
+                f"element {block.id[row]} refers to node {block.nodes[row, column]}, which is not there",
+            )
+        tables.append(at)
+    kinds = [kind for kind in KINDS if any(b.kind == kind for b in blocks)]
+    ids = {kind: np.concatenate([b.id for b in blocks if b.kind == kind]) for kind in kinds}
+    all_ids = np.concatenate([none, *ids.values()])
+    elements_index = _Index(all_ids)
+    members = {name: _members(deck.element_sets, name, elements_index) for name in deck.element_sets}
+    parts, part = _parts(deck, members, blocks, len(all_ids), elements_index)
+    elements, at_element = {}, 0
+    for kind in kinds:
+        table = np.concatenate([t for t, b in zip(tables, blocks, strict=True) if b.kind == kind])
+        elements[kind] = Elements(
+            table.astype(np.int32), ids[kind], part[at_element : at_element + len(table)].astype(np.int32)
+        )
+        at_element += len(table)
+    groups = Groups(
+        {name: _members(deck.node_sets, name, index) for name in deck.node_sets},
+        members,
+        _sides(deck, members, elements_index, kinds, ids),
+    )
+    records, carried = _records(lines, text, node_row, node_ids, xyz, blocks, parts, part, elements_index), deck.carried
+    source = Source("keyword", lines.path.name, 2.0**-52, carried, records, parts)
+    return Mesh(xyz, elements, parts, node_ids, groups, source=source)
+
+
+def _refuse_twice(lines: Lines, rows: Array, ids: Array, what: str) -> None:
+    order = np.argsort(ids, kind="stable")
+    again = np.flatnonzero(ids[order][1:] == ids[order][:-1])
+    if len(again):
+        row = int(order[again[0] + 1])
+        lines.fail(int(rows[row]), f"{what} {ids[row]} is given twice")
+
+
+class _Index:
+    """Looks ids up."""
+
+    def __init__(self, ids: Array) -> None:
+        self._order = np.argsort(ids)
+        self._sorted = ids[self._order]
+
+    def of(self, wanted: Array) -> tuple[Array, Array]:
+        """Indices, and which ids are not there."""
+        if not len(self._sorted):
+            return np.zeros(wanted.shape, np.int64), np.ones(wanted.shape, bool)
+        at = np.searchsorted(self._sorted, wanted).clip(0, len(self._sorted) - 1)
+        return self._order[at], np.asarray(self._sorted[at] != wanted)
+
+
+def _members(sets: dict[str, list[int | str]], name: str, index: _Index) -> Array:
+    """Indices of a set, other sets in it included, ids that are not there left out."""
+    ids: set[int] = set()
+    seen: set[str] = set()
+    stack = [name]
+    while stack:
+        this = stack.pop()
+        if this in seen:
+            continue
+        seen.add(this)
+        for member in sets.get(this, ()):
+            if isinstance(member, str):
+                stack.append(member)
+            else:
+                ids.add(member)
+    at, wrong = index.of(np.array(sorted(i for i in ids if 0 < i <= _MOST), np.int64))
+    return np.sort(at[~wrong]).astype(np.int32)
+
+
+def _parts(
+    deck: _Deck, members: dict[str, Array], blocks: list[_Elements], count: int, index: _Index
+) -> tuple[tuple[Part, ...], Array]:
+    """A part for each section, then for each set or type of the elements that have none."""
+    part = np.full(count, -1)
+    parts: list[Part] = []
+    for name, material, thickness in deck.sections:
+        rows = members.get(name, np.zeros(0, np.int32))
+        if name in [p.name for p in parts]:
+            continue
+        part[rows] = len(parts)
+        parts.append(Part(name, len(parts) + 1, None, thickness, deck.materials.get(material)))
+    for block in blocks:
+        rows, _ = index.of(block.id)
+        left = rows[part[rows] < 0]
+        if len(left):
+            name = block.set or block.kind
+            known = next((k for k, p in enumerate(parts) if p.name == name), None)
+            part[left] = len(parts) if known is None else known
+            if known is None:
+                parts.append(Part(name, len(parts) + 1))
+    return tuple(parts), part
+
+
+def _sides(
+    deck: _Deck, members: dict[str, Array], index: _Index, kinds: list[str], ids: dict[str, Array]
+) -> dict[str, Array]:
+    kind_of = np.concatenate([np.zeros(0, np.int64), *(np.full(len(ids[k]), n) for n, k in enumerate(kinds))])
+    sides: dict[str, Array] = {}
+    for name, entries in deck.surfaces.items():
+        found: list[Array] = []
+        for of, label in entries:
+            if of.isdigit():
+                at, wrong = index.of(np.array([int(of)]))
+                rows = at[~wrong]
+            else:
+                rows = members.get(of, np.zeros(0, np.int64))
+            for n in np.unique(kind_of[rows]).tolist():
+                side = side_number(kinds[n], label)
+                its = rows[kind_of[rows] == n]
+                if 0 <= side < len(KINDS[kinds[n]].sides):
+                    found.append(np.column_stack([its, np.full(len(its), side)]))
+                else:
+                    what = f"sides {label or '(none)'} of {kinds[n]} elements in *SURFACE {name}"
+                    deck.carried[what] = deck.carried.get(what, 0) + len(its)
+        sides[name] = np.concatenate([np.zeros((0, 2), np.int64), *found]).astype(np.int32)
+    return sides
+
+
+def _records(
+    lines: Lines, text: bytes, node_row: Array, node_ids: Array, xyz: Array, blocks: list[_Elements],
+    parts: tuple[Part, ...], part: Array, index: _Index,
+) -> Records:  # fmt: skip
+    """A record for each line; an element's further lines are carried by its first."""
+    n = len(lines.start) - 1
+    role, key = np.zeros(n, np.int8), np.zeros(n, np.int64)
+    role[node_row], key[node_row] = NODE, node_ids
+    none = np.zeros(0, np.int64)
+    row, ids = (np.concatenate([none, *(getattr(b, name) for b in blocks)]) for name in ("row", "id"))
+    role[row], key[row] = ELEMENT, ids
+    opens = np.ones(n, bool)
+    for block in lines.blocks:
+        if block.name == "ELEMENT" and block.options.get("TYPE", "").upper() in TYPES:
+            rows = lines.data_rows(block)
+            opens[rows] = role[rows] == ELEMENT
+    order = np.argsort(row, kind="stable")
+    size = np.concatenate([none, *(np.full(len(b.id), b.nodes.shape[1]) for b in blocks)])
+    flat = np.concatenate([none, *(b.nodes.ravel() for b in blocks)])
+    begin, first = np.cumsum(size) - size, np.concatenate([[0], np.cumsum(size[order])])
+    take = np.repeat(begin[order] - first[:-1], size[order]) + np.arange(first[-1])
+    at, _ = index.of(ids[order])
+    part_ids = np.array([p.id for p in parts], np.int64)
+    by_row = np.argsort(node_row, kind="stable")
+    return Records(
+        text=lines.data, start=np.append(lines.start[:-1][opens], len(text)), role=role[opens], key=key[opens],
+        node_frame=np.zeros(len(node_ids), np.int64), node_given=xyz[by_row],
+        element_part=part_ids[part[at]] if len(part_ids) else none, element_first=first, element_nodes=flat[take],
+        frame_id=none, frame_kind=none, frame_axes=np.zeros((0, 4, 3)),
+    )  # fmt: skip

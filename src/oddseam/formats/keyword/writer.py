@@ -1,0 +1,273 @@
+"""Writing of a keyword deck: what did not change goes back byte for byte."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+
+from oddseam.errors import FormatError
+from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
+from oddseam.formats.files import write_whole
+from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label
+from oddseam.formats.keyword.lines import Block, Lines
+from oddseam.formats.losses import losses
+from oddseam.model import KINDS, Material, Mesh, Part
+from oddseam.model.source import ELEMENT, NODE, Records
+
+#: The solver reads the first twenty characters of a number, and ids of nine digits.
+_WIDTH, _MOST_ID = 20, 999_999_999
+_ON_A_LINE = 16
+#: Which fields of carried keywords name nodes and elements; -1 stands for all.
+_NODE_FIELDS = {"BOUNDARY": (0,), "CLOAD": (0,), "CFLUX": (0,), "TEMPERATURE": (0,), "INITIAL CONDITIONS": (0,),
+                "NODAL THICKNESS": (0,), "EQUATION": (0, 3, 6, 9), "NSET": (-1,)}  # fmt: skip
+_ELEMENT_FIELDS = {"DLOAD": (0,), "DFLUX": (0,), "FILM": (0,), "RADIATE": (0,), "ELSET": (-1,), "SURFACE": (0,)}
+
+
+def _held_records(mesh: Mesh) -> Records | None:
+    return mesh.source.records if mesh.source is not None and mesh.source.format == "keyword" else None
+
+
+def rounded(mesh: Mesh) -> Mesh:
+    """The mesh with the coordinates that the deck holds: twenty characters each."""
+    records = _held_records(mesh)
+    changed = changed_nodes(mesh, records, None if records is None else records.node_given)
+    return rounded_nodes(mesh, changed, _WIDTH)
+
+
+def write(mesh: Mesh, path: Path) -> list[str]:
+    """Write a deck; the result says what it cannot hold."""
+    records = _held_records(mesh)
+    if records is None and not any(kind in TYPE_OF and KINDS[kind].dimension > 1 for kind in mesh.elements):
+        raise FormatError(str(path), "the mesh has no shell or solid elements that a deck could hold")
+    solid = [kind for kind in TYPE_OF if KINDS[kind].dimension > 1]
+    check_properties(mesh, path, solid, ())
+    check_ids(mesh, path, _MOST_ID)
+    notes = losses(
+        mesh, kinds=TYPE_OF if records is not None else solid, holds={"parts", "ids", "properties", "groups"}
+    )
+    if mesh.unit is not None:
+        notes[0] += ", but for a comment"
+    lines = list(_new_deck(mesh, notes)) if records is None else _changed_deck(mesh, records, notes)
+
+    def fill(file: BinaryIO) -> None:
+        file.writelines(line if isinstance(line, bytes) else line.encode("utf-8") for line in lines)
+
+    write_whole(path, fill)
+    return notes
+
+
+# ---------------------------------------------------------------------- lines
+
+
+def _node(number: int, xyz: list[float]) -> str:
+    x, y, z = (real_text(value, _WIDTH) for value in xyz)
+    return f"{number}, {x}, {y}, {z}\n"
+
+
+def _row(values: Iterable[int]) -> str:
+    """Numbers on as few lines as they take."""
+    words = list(map(str, values))
+    rows = [", ".join(words[k : k + _ON_A_LINE]) for k in range(0, len(words), _ON_A_LINE)]
+    return ",\n".join(rows) + "\n"
+
+
+def _element(kind: str, number: int, nodes: list[int]) -> str:
+    order = node_order(kind, len(nodes))
+    placed = [0] * len(nodes)
+    for here, there in enumerate(order):
+        placed[there] = nodes[here]
+    return _row([number, *placed])
+
+
+def _names(parts: Iterable[str]) -> dict[str, str]:
+    """Set names that a deck allows, all different: no blanks, no commas, eighty characters."""
+    names: dict[str, str] = {}
+    for name in parts:
+        plain = "".join(c if c.isalnum() or c in "_-." else "_" for c in name.upper())[:76] or "PART"
+        plain = plain if plain[0].isalpha() else f"P_{plain}"[:76]
+        number, unlike = 2, plain
+        while unlike in names.values():
+            unlike, number = f"{plain}_{number}", number + 1
+        names[name] = unlike
+    return names
+
+
+def _material(name: str, material: Material) -> Iterator[str]:
+    yield f"*MATERIAL, NAME={name}\n"
+    if material.young is not None and material.poisson is not None:
+        yield f"*ELASTIC\n{real_text(material.young, _WIDTH)}, {real_text(material.poisson, _WIDTH)}\n"
+    if material.density is not None:
+        yield f"*DENSITY\n{real_text(material.density, _WIDTH)}\n"
+
+
+def _section(name: str, material: str, part: Part, is_shell: bool) -> str:
+    if is_shell:
+        return f"*SHELL SECTION, ELSET={name}, MATERIAL={material}\n{real_text(part.thickness or 0.0, _WIDTH)}\n"
+    return f"*SOLID SECTION, ELSET={name}, MATERIAL={material}\n"
+
+
+# ---------------------------------------------------------------------- a new deck
+
+
+def _new_deck(mesh: Mesh, notes: list[str]) -> Iterator[str]:
+    used = mesh.parts_used
+    names = _names(part.name for part in used)
+    if any(names[part.name] != part.name.upper() for part in used):
+        notes.append("names of parts as they are (written in capitals, without blanks)")
+    yield f"** written by Odd Seam; unit of length: {mesh.unit_name}\n*HEADING\nOdd Seam\n*NODE, NSET=NALL\n"
+    yield from (_node(n, xyz) for n, xyz in zip(mesh.node_ids.tolist(), mesh.nodes.tolist(), strict=True))
+    written = [kind for kind in mesh.elements if kind in TYPE_OF and KINDS[kind].dimension > 1]
+    shells: set[int] = set()
+    for kind in written:
+        block = mesh.elements[kind]
+        for index in np.unique(block.part).tolist():
+            rows = block.part == index
+            yield f"*ELEMENT, TYPE={TYPE_OF[kind]}, ELSET={names[mesh.parts[index].name]}\n"
+            nodes = mesh.node_ids[block.connectivity[rows]].tolist()
+            yield from (_element(kind, n, its) for n, its in zip(block.ids[rows].tolist(), nodes, strict=True))
+            if KINDS[kind].dimension == 2:
+                shells.add(index)
+    yield from _sets(mesh, notes)
+    materials = {part.material.id: part.material for part in used if part.material is not None}
+    called = {number: (m.name or f"MATERIAL_{number}") for number, m in materials.items()}
+    called = {number: _names([name])[name] for number, name in called.items()}
+    for number, material in materials.items():
+        yield from _material(called[number], material)
+    for index, part in enumerate(mesh.parts):
+        if part in used and part.material is not None:
+            yield _section(names[part.name], called[part.material.id], part, index in shells)
+
+
+def _sets(mesh: Mesh, notes: list[str]) -> Iterator[str]:
+    """Groups as sets and surfaces."""
+    groups = mesh.groups
+    names = _names([*groups.nodes, *groups.elements, *groups.sides])
+    for keyword, held, ids in (("NSET", groups.nodes, mesh.node_ids), ("ELSET", groups.elements, mesh.element_ids)):
+        for name, members in held.items():
+            if len(members):
+                numbers = ids[members].tolist()
+                yield f"*{keyword}, {keyword}={names[name]}\n"
+                yield from (_row(numbers[k : k + _ON_A_LINE]) for k in range(0, len(numbers), _ON_A_LINE))
+    kind_of = [kind for kind, block in mesh.elements.items() for _ in range(len(block))] if groups.sides else []
+    for name, pairs in groups.sides.items():
+        yield f"*SURFACE, NAME={names[name]}, TYPE=ELEMENT\n"
+        edges = 0
+        for element, side in pairs.tolist():
+            label = side_label(kind_of[element], side)
+            edges += not label
+            if label:
+                yield f"{mesh.element_ids[element]}, {label}\n"
+        if edges:
+            notes.append(f"{edges:,} edges of shells in the group {name!r}")
+
+
+# ---------------------------------------------------------------------- a changed deck
+
+
+def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes | str]:
+    """The records in their order, those that changed rewritten, new ones behind the last of their kind."""
+    raw, bounds = records.text.tobytes(), records.start.tolist()
+    moved = changed_nodes(mesh, records, records.node_given)
+    row_of = {number: row for row, number in enumerate(mesh.node_ids.tolist())}
+    elements: dict[int, tuple[str, list[int], int]] = {}
+    for kind, block in mesh.elements.items():
+        nodes = mesh.node_ids[block.connectivity].tolist()
+        for number, its, part in zip(block.ids.tolist(), nodes, block.part.tolist(), strict=True):
+            elements[number] = (kind, its, part)
+    as_read = np.split(records.element_nodes, records.element_first[1:-1]) if len(records.element_part) else []
+    out: list[bytes | str] = []
+    gone: dict[str, set[int]] = {"node": set(), "element": set()}
+    seen: dict[int, set[int]] = {NODE: set(), ELEMENT: set()}
+    last = {NODE: 0, ELEMENT: 0}
+    element = 0
+    for k, (role, key) in enumerate(zip(records.role.tolist(), records.key.tolist(), strict=True)):
+        text: bytes | str = raw[bounds[k] : bounds[k + 1]]
+        if role == NODE:
+            row = row_of.get(key)
+            if row is None:
+                gone["node"].add(key)
+                continue
+            text = _node(key, mesh.nodes[row].tolist()) if moved[row] else text
+        elif role == ELEMENT:
+            before = as_read[element].tolist()
+            element += 1
+            now = elements.get(key)
+            if now is None:
+                gone["element"].add(key)
+                continue
+            text = _element(now[0], key, now[1]) if now[1] != before else text
+        out.append(text)
+        if role in seen:
+            seen[role].add(key)
+            last[role] = len(out)
+    new_nodes = [n for n in row_of if n not in seen[NODE]]
+    new_elements = [n for n in elements if n not in seen[ELEMENT]]
+    if new_elements:
+        out[last[ELEMENT] : last[ELEMENT]] = [*_ended(out, last[ELEMENT]), *_more(mesh, new_elements, elements)]
+    if new_nodes:
+        added = ["*NODE\n", *(_node(n, mesh.nodes[row_of[n]].tolist()) for n in new_nodes)]
+        out[last[NODE] : last[NODE]] = [*_ended(out, last[NODE]), *added]
+    _report_gone(Lines(raw), gone, notes)
+    return out
+
+
+def _ended(out: list[bytes | str], at: int) -> list[str]:
+    """A line end, if what stands before has none."""
+    before = out[at - 1] if at else b"\n"
+    return [] if before[-1:] in (b"\n", "\n") else ["\n"]
+
+
+def _more(mesh: Mesh, numbers: list[int], elements: dict[int, tuple[str, list[int], int]]) -> Iterator[str]:
+    """New elements, in blocks by kind and part; parts that the deck has not yet get their sections."""
+    assert mesh.source is not None
+    known = {part.name for part in mesh.source.parts}
+    blocks: dict[tuple[str, int], list[int]] = {}
+    for number in numbers:
+        kind, _, part = elements[number]
+        blocks.setdefault((kind, part), []).append(number)
+    new: dict[int, str] = {}
+    for (kind, part), its in blocks.items():
+        name = mesh.parts[part].name
+        name = name if name in known else new.setdefault(part, _names([name])[name])
+        yield f"*ELEMENT, TYPE={TYPE_OF[kind]}, ELSET={name}\n"
+        yield from (_element(kind, number, elements[number][1]) for number in its)
+    for index, name in new.items():
+        its_part = mesh.parts[index]
+        if its_part.material is not None:
+            yield from _material(f"OF_{name}", its_part.material)
+            shell = any(KINDS[kind].dimension == 2 for kind, other in blocks if other == index)
+            yield _section(name, f"OF_{name}", its_part, shell)
+
+
+def _report_gone(lines: Lines, gone: dict[str, set[int]], notes: list[str]) -> None:
+    """List what is gone, and the lines that still refer to it."""
+    if not any(gone.values()):
+        return
+    notes.append(" and ".join(f"{len(ids):,} {what}s" for what, ids in gone.items() if ids) + " of the original deck")
+    for block in lines.blocks:
+        found = _referred(lines, block, gone)
+        if found:
+            place = f"line {block.line + 1}"
+            notes.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(found)}")
+
+
+def _referred(lines: Lines, block: Block, gone: dict[str, set[int]]) -> set[int]:
+    fields, lost = _NODE_FIELDS.get(block.name), gone["node"]
+    if block.name == "ELEMENT" and block.options.get("TYPE", "").upper() not in TYPES:
+        fields = (-1,)
+    elif fields is None or block.options.get("TYPE", "").upper() == "NODE":
+        fields, lost = _ELEMENT_FIELDS.get(block.name, ()), gone["element"]
+    if not fields or not lost:
+        return set()
+    found: set[int] = set()
+    for _, words in lines.words(block):
+        if "GENERATE" in block.options and all(word.isdigit() for word in words[:2]) and len(words) > 1:
+            step = int(words[2]) if len(words) > 2 and words[2].isdigit() else 1
+            found |= lost & set(range(int(words[0]), int(words[1]) + 1, max(step, 1)))
+            continue
+        chosen = words if fields == (-1,) else [words[k] for k in fields if k < len(words)]
+        found |= {int(word) for word in chosen if word.isdigit()} & lost
+    return found
