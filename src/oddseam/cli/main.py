@@ -36,7 +36,11 @@ def build_parser() -> argparse.ArgumentParser:
         return verbs.add_parser(name, help=text, description=text, epilog=_STATUS)
 
     def reads(p: argparse.ArgumentParser) -> None:
-        p.add_argument("input", metavar="FILE", help="mesh file: STL, OBJ, PLY, OFF, NASTRAN bulk data, or .seam")
+        p.add_argument(
+            "input",
+            metavar="FILE",
+            help="mesh file: STL, OBJ, PLY, OFF, 3MF, GLB, VTU, NASTRAN bulk data, CalculiX deck, or .seam",
+        )
         p.add_argument("--unit", choices=_UNITS, help="unit of length of a file that does not say")
 
     def writes(p: argparse.ArgumentParser) -> None:
@@ -111,7 +115,7 @@ def build_parser() -> argparse.ArgumentParser:
     reads(p)
     writes(p)
     reports(p)
-    p.add_argument("--text", action="store_true", help="write STL as text, with every digit")
+    p.add_argument("--text", action="store_true", help="write STL, PLY or VTU as text, with every digit")
 
     p = verb("picture", "draw a mesh as PNG, with numbered rings where something was found")
     reads(p)

@@ -103,9 +103,9 @@ def run_convert(args: argparse.Namespace) -> int:
     _check_output(args)
     mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     format = format_of(args.output)
-    if args.text and format != "stl":
-        raise Refusal("--text is for STL only")
-    written = oddseam.write_mesh(mesh, args.output, format="stl-text" if args.text else format)
+    if args.text and format not in ("stl", "ply", "vtu"):
+        raise Refusal(f"--text is for STL, PLY and VTU, which are binary otherwise, not for {format}")
+    written = oddseam.write_mesh(mesh, args.output, format=f"{format}-text" if args.text else format)
     if args.json:
         print(json.dumps({"written": _written(written)}, indent=1))
     else:

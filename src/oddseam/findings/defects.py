@@ -14,6 +14,9 @@ from oddseam.geometry.welding import weld_exact
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 
+#: Shortest altitude over longest edge, below which a facet is a sliver.
+_SLIVER = 0.01
+
 
 def _edge_finding(mesh: Mesh, which: Array, kind: str, severity: str, message: str, advice: str) -> Finding | None:
     edges = mesh.connectivity.edges[which]
@@ -36,7 +39,7 @@ def free_edges(mesh: Mesh, limits: Limits) -> Finding | None:
         f"{len(count):,} rim(s): {int(small.sum()):,} small (up to {limits.rim * mesh.diagonal:.4g} across), "
         f"{int((~small).sum()):,} larger; the largest is {size.max():.4g} across"
     )
-    advice = "Mend fills small rims; with close 'all' or a diameter, larger ones too."
+    advice = "`oddseam mend` fills small rims; with --close all or a diameter, larger ones too."
     severity = "fault" if small.any() else "warning"
     return Finding("free edges", severity, int(count.sum()), "edges", message, advice, places, len(count))
 
@@ -52,7 +55,7 @@ def nonmanifold_edges(mesh: Mesh) -> Finding | None:
     return _edge_finding(
         mesh, np.flatnonzero(c.is_nonmanifold), "non-manifold edges", "fault",
         f"three faces or more meet in an edge (at most {most}); {by_copies:,} of them at duplicate facets",
-        "Mend drops duplicates; T-joints, fins and inner walls it leaves.",
+        "`oddseam mend` drops fins and inner walls; --keep-joints leaves T-joints that are meant.",
     )  # fmt: skip
 
 
@@ -66,7 +69,7 @@ def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
     message = (
         f"{int((~on_edge).sum()):,} where surfaces touch in a point only, {int(on_edge.sum()):,} on non-manifold edges"
     )
-    advice = "Those at duplicates go with them; others are not mended yet."
+    advice = "`oddseam mend` parts surfaces that only touch."
     return Finding("non-manifold nodes", "fault", len(nodes), "nodes (node ids)", message, advice, places, n)
 
 
@@ -79,7 +82,7 @@ def duplicate_facets(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
     message = "facets on the same three nodes as another one"
     return Finding("duplicate facets", "fault", len(rows), "facets (element ids)", message,
-                   "Mend drops them and keeps the first.", places, n)  # fmt: skip
+                   "`oddseam mend` drops them and keeps the first.", places, n)  # fmt: skip
 
 
 def degenerate_facets(mesh: Mesh) -> Finding | None:
@@ -91,7 +94,7 @@ def degenerate_facets(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
     message = "facets whose corners lie in a line or coincide, so that they have no normal"
     return Finding("degenerate facets", "fault", len(rows), "facets (element ids)", message,
-                   "Mend takes them out and joins their neighbours.", places, n)  # fmt: skip
+                   "`oddseam mend` takes them out and joins their neighbours.", places, n)  # fmt: skip
 
 
 def coincident_nodes(mesh: Mesh) -> Finding | None:
@@ -106,7 +109,7 @@ def coincident_nodes(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, pairs, mesh.node_ids[pairs])
     message = "nodes at exactly the same place as another one; what meets there is not joined"
     return Finding("coincident nodes", "warning", len(extra), "nodes (pairs of node ids)", message,
-                   "Converting to STL and back joins them; in a shell deck they may be meant.", places, n)  # fmt: skip
+                   "`oddseam mend` joins those on rims; --keep-joints leaves them.", places, n)  # fmt: skip
 
 
 def misoriented(mesh: Mesh) -> Finding | None:
@@ -133,7 +136,7 @@ def misoriented(mesh: Mesh) -> Finding | None:
     places, _ = places_of(corners, dense, len(minority), mesh.element_ids[mesh.faces.element[member]])
     message = f"{len(minority):,} region(s) with {len(member):,} facets look the other way than their surroundings"
     return Finding("misoriented edges", "fault", int(wrong.sum()), "edges (element ids of the regions)", message,
-                   "Mend turns the smaller side.", places, len(minority))  # fmt: skip
+                   "`oddseam mend` turns them by what lies outside.", places, len(minority))  # fmt: skip
 
 
 def inward(mesh: Mesh) -> Finding | None:
@@ -142,8 +145,28 @@ def inward(mesh: Mesh) -> Finding | None:
     if not len(pieces):
         return None
     places = _piece_places(mesh, pieces)
-    return Finding("inside-out pieces", "fault", len(pieces), "pieces (element ids)",
-                   "closed pieces whose facets look inward", "Mend turns them.", places, len(pieces))  # fmt: skip
+    message = "closed pieces whose facets look inward"
+    return Finding("inside-out pieces", "fault", len(pieces), "pieces (element ids)", message,
+                   "`oddseam mend` turns them.", places, len(pieces))  # fmt: skip
+
+
+def slivers(mesh: Mesh) -> Finding | None:
+    """Facets so thin that their shortest altitude is less than a hundredth of their longest edge."""
+    t = mesh.triangulation
+    p = mesh.nodes[t.triangles]
+    edges = [p[:, (k + 1) % 3] - p[:, k] for k in range(3)]
+    longest = np.sqrt(np.maximum.reduce([np.einsum("ij,ij->i", e, e) for e in edges]))
+    twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
+    thin = twice < _SLIVER * longest**2
+    thin[mesh.degenerate_triangles] = False
+    rows = np.flatnonzero(thin)
+    if not len(rows):
+        return None
+    places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
+    heights = twice[rows] / longest[rows]
+    message = f"facets thinner than a hundredth of their length; the thinnest is {heights.min():.3g} high"
+    return Finding("slivers", "warning", len(rows), "facets (element ids)", message,
+                   "`oddseam remesh` makes even facets.", places, n)  # fmt: skip
 
 
 def crumbs(mesh: Mesh, limits: Limits) -> Finding | None:
@@ -154,7 +177,7 @@ def crumbs(mesh: Mesh, limits: Limits) -> Finding | None:
     places = _piece_places(mesh, pieces)
     message = f"floating pieces less than {limits.crumb * mesh.diagonal:.4g} across"
     return Finding("crumbs", "warning", len(pieces), "pieces (element ids)", message,
-                   "Mend drops and lists them; set the size with 'crumbs'.", places, len(pieces))  # fmt: skip
+                   "`oddseam mend` drops and lists them; --crumbs sets the size.", places, len(pieces))  # fmt: skip
 
 
 def crumb_pieces(mesh: Mesh, size: float) -> Array:
@@ -194,4 +217,4 @@ def crossing_facets(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, t.triangles[pairs].reshape(-1, 6), mesh.element_ids[t.element[pairs]])
     message = f"pairs of facets that pierce one another or overlap; {same:,} of them are duplicates"
     return Finding("crossing facets", "fault", len(pairs), "pairs (element ids)", message,
-                   "Mend drops duplicates; other crossings it leaves and lists.", places, n)  # fmt: skip
+                   "`oddseam mend` drops duplicates; other crossings it leaves and lists.", places, n)  # fmt: skip

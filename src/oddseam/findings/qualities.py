@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.findings.finding import Finding, gathered
+from oddseam.findings.finding import Finding, Place, gathered
 from oddseam.findings.limits import Limits
-from oddseam.geometry.quality import MEASURES, MORE_IS_WORSE, quality
+from oddseam.geometry.quality import MORE_IS_WORSE, quality
+from oddseam.geometry.solid_quality import solid_quality
 from oddseam.model import KINDS, Mesh
 
 #: So many of the worst elements are named.
@@ -50,15 +51,45 @@ def _finite(value: float) -> float | None:
 
 
 def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
-    """For each shell kind: element indices, and the measures of each element."""
+    """For each shell and solid kind: element indices, and the measures of each element, from its corners."""
     found, at = {}, 0
     for name, block in mesh.elements.items():
         kind = KINDS[name]
-        if kind.dimension == 2:
+        if kind.dimension >= 2:
             corners = mesh.nodes[block.connectivity[:, : kind.corners]]
-            found[name] = (np.arange(at, at + len(block)), quality(corners))
+            plain = name.rstrip("0123456789")
+            measures = quality(corners) if kind.dimension == 2 else solid_quality(plain, corners)
+            found[name] = (np.arange(at, at + len(block)), measures)
         at += len(block)
     return found
+
+
+def inverted_elements(mesh: Mesh) -> Finding | None:
+    """Solids with a corner that is turned inside out, or flat."""
+    found = [
+        index[measures["scaled_jacobian"] <= 0]
+        for kind, (index, measures) in element_quality(mesh).items()
+        if KINDS[kind].dimension == 3
+    ]
+    bad = np.concatenate(found) if found else np.zeros(0, np.int64)
+    if not len(bad):
+        return None
+    places, n = _places_of_elements(mesh, bad)
+    return Finding("inverted elements", "fault", len(bad), "elements (element ids)",
+                   "solids that are inside out or flat at a corner", "A solver stops at these.", places, n)  # fmt: skip
+
+
+def _places_of_elements(mesh: Mesh, index: Array) -> tuple[tuple[Place, ...], int]:
+    """Places of elements that touch one another."""
+    members: list[Array] = []
+    at = 0
+    for block in mesh.elements.values():
+        mine = index[(index >= at) & (index < at + len(block))] - at
+        corners = block.connectivity[mine][:, [0, 1, 2, -1]] if block.connectivity.shape[1] > 2 else None
+        if corners is not None:
+            members.append(corners)
+        at += len(block)
+    return gathered(mesh.nodes, np.concatenate(members), mesh.element_ids[np.sort(index)])
 
 
 def beyond_limit(measure: str, values: Array, limit: float) -> Array:
@@ -72,8 +103,8 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
     rows, bad, total = [], [], 0
     for kind, (index, measures) in element_quality(mesh).items():
         worse = np.zeros(len(index), bool)
-        for measure in MEASURES:
-            values, limit = measures[measure], float(getattr(limits, measure))
+        for measure, values in measures.items():
+            limit = float(getattr(limits, measure))
             over = beyond_limit(measure, values, limit)
             worse |= over
             sign = -1.0 if measure in MORE_IS_WORSE else 1.0
@@ -102,9 +133,7 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
     poor = np.concatenate(bad) if bad else np.zeros(0, np.int64)
     if not len(poor):
         return rows, None
-    t = mesh.triangulation
-    of = np.flatnonzero(np.isin(t.element, poor))
-    places, n = gathered(mesh.nodes, t.triangles[of], mesh.element_ids[t.element[of]])
+    places, n = _places_of_elements(mesh, poor)
     share = len(poor) / total
     return rows, Finding(
         "poor elements", "warning", len(poor), "elements (element ids)",

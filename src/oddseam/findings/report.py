@@ -9,8 +9,9 @@ import numpy as np
 
 from oddseam.findings import defects
 from oddseam.findings.finding import SEVERITIES, Finding
+from oddseam.findings.gaps import gap_findings, holes
 from oddseam.findings.limits import Limits
-from oddseam.findings.qualities import QualityRow, quality_rows
+from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.model import Mesh
 from oddseam.model.proof import Proof, prove
 from oddseam.progress import Progress, silent
@@ -109,6 +110,8 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = sil
     if len(mesh.faces):
         progress("joining edges", 0.0)
         found.append(defects.free_edges(mesh, limits))
+        found += gap_findings(mesh)
+        found.append(holes(mesh))
         found.append(defects.misoriented(mesh))
         found.append(defects.inward(mesh))
         progress("comparing facets", 0.25)
@@ -123,7 +126,7 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = sil
         found.append(defects.crossing_facets(mesh))
     progress("measuring quality", 0.8)
     rows, poor = quality_rows(mesh, limits)
-    found += [poor, _not_interpreted(mesh)]
+    found += [defects.slivers(mesh), inverted_elements(mesh), poor, _not_interpreted(mesh)]
     findings = sorted((f for f in found if f is not None), key=lambda f: SEVERITIES.index(f.severity))
     progress("proving", 0.9)
     proof = prove(mesh)

@@ -125,10 +125,8 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
         if fmt is None:
             fmt = next((f for f in FORMATS if path.suffix.lower() in f.suffixes), None)
         if fmt is None:
-            raise FormatError(
-                str(path),
-                "the content is of no format that is known here: STL, OBJ, PLY, OFF, NASTRAN bulk data, .seam",
-            )
+            known = ", ".join(f.name for f in FORMATS if f.suffixes)
+            raise FormatError(str(path), f"the content is of no format that is known here: {known}")
         try:
             with np.errstate(all="ignore"):  # what is not finite is refused when the mesh is made
                 mesh = fmt.read(path, data)
@@ -156,7 +154,7 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
     path : str or Path
         The suffix chooses the format, unless ``format`` names one.
     format : str, optional
-        ``"stl"``, ``"stl-text"``, ``"nastran"`` or ``"seam"``.
+        Name of the format, such as ``"stl"``, or ``"stl-text"``, which no suffix stands for.
 
     Returns
     -------

@@ -7,6 +7,10 @@ radius_ratio    2 r / R, inscribed over circumscribed radius          1    0
 aspect_ratio    longest edge over shortest altitude, scaled           1    inf
 minimum_angle   smallest corner angle, degrees                        60   0
 skewness        equiangular: worst corner against the ideal angle     0    1
+scaled_jacobian of a quad: smallest corner sine against the mean      1    -1
+                normal
+warpage         of a quad: angle between its halves, degrees, at the  0    180
+                worse diagonal
 =============== ===================================================== ==== ======
 
 For a quad the radius ratio is the worst of the four corner triangles against that of a half
@@ -21,10 +25,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 
-MEASURES = ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")
-
 #: Measures of which more is worse.
-MORE_IS_WORSE = frozenset({"aspect_ratio", "skewness"})
+MORE_IS_WORSE = frozenset({"aspect_ratio", "skewness", "warpage"})
 
 
 def _edges(corners: Array) -> list[Array]:
@@ -87,9 +89,38 @@ def quality(corners: Array) -> dict[str, Array]:
         flat = (ratio == 0) | (shortest == 0)
         aspect = longest / np.where(shortest > 0, shortest, 1.0)
     skew = np.maximum((widest - ideal) / (180.0 - ideal), (ideal - narrowest) / ideal)
-    return {
+    measures = {
         "radius_ratio": np.where(flat, 0.0, ratio),
         "aspect_ratio": np.where(flat, np.inf, aspect),
         "minimum_angle": np.where(flat, 0.0, narrowest),
         "skewness": np.where(flat, 1.0, np.clip(skew, 0.0, 1.0)),
     }
+    if corners.shape[1] == 4:
+        measures["scaled_jacobian"] = _corner_sines(edges, lengths)
+        measures["warpage"] = _warpage(corners)
+    return measures
+
+
+def _corner_sines(edges: list[Array], lengths: list[Array]) -> Array:
+    """Smallest sine at a corner of a quad, seen along its mean normal."""
+    before, lengths_before = [edges[-1], *edges[:-1]], [lengths[-1], *lengths[:-1]]
+    normals = [np.cross(behind, ahead) for behind, ahead in zip(before, edges, strict=True)]
+    mean = np.add.reduce(normals)
+    size = np.linalg.norm(mean, axis=1, keepdims=True)
+    mean = mean / np.where(size > 0, size, 1.0)
+    sines = []
+    for normal, one, two in zip(normals, lengths_before, lengths, strict=True):
+        product = one * two
+        sines.append(np.einsum("ij,ij->i", normal, mean) / np.where(product > 0, product, 1.0))
+    return np.asarray(np.minimum.reduce(sines))
+
+
+def _warpage(corners: Array) -> Array:
+    """Angle in degrees between the two halves of a quad, for the worse of its diagonals."""
+    angles = []
+    for k in (0, 1):
+        a, b, c, d = (corners[:, (k + i) % 4] for i in range(4))
+        one, two = np.cross(b - a, c - a), np.cross(c - a, d - a)
+        sine = np.linalg.norm(np.cross(one, two), axis=1)
+        angles.append(np.degrees(np.arctan2(sine, np.einsum("ij,ij->i", one, two))))
+    return np.asarray(np.maximum(angles[0], angles[1]))

@@ -24,11 +24,11 @@ from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.orientation import orient
 from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
-from oddseam.mending.zipping import crack_width, zip_rims
+from oddseam.mending.zipping import zip_rims
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.editing import edited
-from oddseam.model.facing import facing_rims
+from oddseam.model.facing import crack_width, facing_rims
 from oddseam.progress import Progress, silent
 
 #: A rim wider than this share of its own piece is the border of a sheet, not damage to it.

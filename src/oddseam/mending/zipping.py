@@ -36,17 +36,6 @@ class Zipped:
     places: tuple[tuple[float, float, float], ...] = ()
 
 
-def crack_width(mesh: Mesh) -> float:
-    """Width up to which a gap between rims counts as a crack.
-
-    A ten-thousandth of the diagonal: coarser than what files are rounded to, finer than any
-    opening that a part of this size is built with; where the coordinates are coarser still,
-    four times their spacing.
-    """
-    precision = mesh.source.precision if mesh.source is not None else 2.0**-52
-    return max(1e-4 * mesh.diagonal, 4.0 * precision * float(np.abs(mesh.nodes).max(initial=0.0)))
-
-
 def zip_rims(mesh: Mesh, width: float) -> tuple[Mesh, Zipped]:
     """Sew rims that are nowhere farther apart than ``width``, wherever they are not."""
     report = Zipped()

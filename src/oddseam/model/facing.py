@@ -55,3 +55,14 @@ def facing_rims(mesh: Mesh, reach: float) -> Facing:
     along = np.clip(np.einsum("ij,ij->i", p - a[edge], u) / np.where(length > 0, length, 1.0), 0.0, 1.0)
     distance = np.linalg.norm(p - a[edge] - along[:, None] * u, axis=1)
     return Facing(on_rim[point], corner[edge], distance, along)
+
+
+def crack_width(mesh: Mesh) -> float:
+    """Width up to which a gap between rims counts as a crack.
+
+    A ten-thousandth of the diagonal: coarser than what files are rounded to, finer than any
+    opening that a part of this size is built with; where the coordinates are coarser still,
+    four times their spacing.
+    """
+    precision = mesh.source.precision if mesh.source is not None else 2.0**-52
+    return max(1e-4 * mesh.diagonal, 4.0 * precision * float(np.abs(mesh.nodes).max(initial=0.0)))

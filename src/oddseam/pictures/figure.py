@@ -321,6 +321,8 @@ def _quality_panel(figure: Figure, mesh: Mesh, found: Survey, left: float) -> No
         ):
             if top > 560:
                 return
+            if measure not in measures:
+                continue
             row = next(r for r in found.quality if r.kind == kind and r.measure == measure)
             box = ((left + 12) / _WIDTH, 1 - (top + 170) / _HEIGHT, 400 / _WIDTH, 150 / _HEIGHT)
             axes = figure.add_axes(box)

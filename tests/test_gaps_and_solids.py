@@ -1,0 +1,78 @@
+"""The survey of cracks, junctions, holes and slivers; quality of quads and solids by known values."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapes
+from test_cracks_and_walls import apart, strip
+from test_keyword import block_of
+
+import oddseam
+from oddseam.geometry.quality import quality
+from oddseam.geometry.solid_quality import solid_quality
+
+
+def test_cracks_junctions_and_pairs_are_told_apart():
+    mesh = apart(strip(0, 0.4, 4), strip(0.4 + 5e-5, 0.8, 8))
+    found = oddseam.survey(mesh)
+    assert found.finding("cracks").count == 5 + 9 and "5e-05 to 5e-05 apart" in found.finding("cracks").message
+    assert found.finding("T-junctions").count == 4  # every other node of the finer side
+    assert found.finding("near-coincident nodes").count == 5
+    assert "oddseam mend" in found.finding("cracks").advice
+    wide = oddseam.survey(apart(strip(0, 0.4, 4), strip(0.41, 0.8, 8)))
+    assert wide.finding("cracks") is None and wide.finding("T-junctions") is None
+
+
+def test_holes_have_a_diameter():
+    angle = np.arange(24) * np.pi / 12
+    ring = [np.column_stack([r * np.cos(angle), r * np.sin(angle), 0 * angle]) for r in (1.0, 3.0)]
+    i, j = np.arange(24), (np.arange(24) + 1) % 24
+    quads = oddseam.Elements(np.column_stack([i, i + 24, j + 24, j]), np.arange(1, 25), np.zeros(24, int))
+    mesh = oddseam.Mesh(np.concatenate(ring), {"quad": quads}, (oddseam.Part("plate", 1),))
+    found = oddseam.survey(mesh).finding("hole-like rims")
+    assert found.count == 2 and "6 (1.00), 2 (1.00)" in found.message and found.places[1].size == pytest.approx(2)
+
+
+def test_slivers_are_found_and_degenerates_are_none():
+    nodes = np.array([[0, 0, 0], [1, 0, 0], [0.5, 0.009, 0], [0.5, -0.5, 0], [0.25, 0, 0]], float)
+    found = oddseam.survey(oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [0, 3, 1], [0, 4, 1]]))
+    assert found.finding("slivers").count == 1 and found.finding("degenerate facets").count == 1
+
+
+def test_quads_by_known_values():
+    square = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], float)
+    folded = square.copy()
+    folded[2, 2] = 1.0
+    dart = np.array([[0, 0, 0], [1, 0, 0], [0.2, 0.2, 0], [0, 1, 0]], float)
+    q = quality(np.stack([square, folded, dart]))
+    assert q["scaled_jacobian"][0] == pytest.approx(1) and q["warpage"][0] == pytest.approx(0)
+    assert q["warpage"][1] == pytest.approx(60) and q["scaled_jacobian"][2] < 0
+
+
+def test_solids_by_known_values():
+    tet = np.array([[1, 1, 1], [1, -1, -1], [-1, 1, -1], [-1, -1, 1]], float)[[0, 2, 1, 3]]
+    tet = tet if np.linalg.det(tet[1:] - tet[0]) > 0 else tet[[0, 2, 1, 3]]
+    flat = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 1e-3], [0, 1, 0]], float)[[0, 1, 3, 2]]
+    m = solid_quality("tet", np.stack([tet, flat, tet[[1, 0, 2, 3]]]))
+    assert m["scaled_jacobian"][0] == pytest.approx(np.sqrt(0.5)) and m["radius_ratio"][0] == pytest.approx(1)
+    assert m["height"][0] == pytest.approx(np.sqrt(2 / 3)) and m["height"][1] < 2e-3
+    assert m["scaled_jacobian"][2] < 0 and m["radius_ratio"][2] == 0
+    cube = shapes.cube()[0][[0, 1, 3, 2, 4, 5, 7, 6]]
+    assert solid_quality("hex", cube[None])["scaled_jacobian"][0] == pytest.approx(1)
+    wedge, pyramid = cube[[0, 1, 3, 4, 5, 7]], np.vstack([cube[:4], [0.5, 0.5, 1.0]])
+    assert solid_quality("wedge", wedge[None])["scaled_jacobian"][0] == pytest.approx(np.sqrt(0.5))
+    assert solid_quality("pyramid", pyramid[None])["scaled_jacobian"][0] > 0.5
+
+
+@pytest.mark.parametrize("kind", ["tet", "tet10", "hex", "hex20"])
+def test_a_survey_of_solids(kind):
+    mesh = block_of(kind)
+    found = oddseam.survey(mesh)
+    assert {row.kind for row in found.quality} == {kind} and found.finding("inverted elements") is None
+    table = mesh.elements[kind].connectivity.copy()
+    table[3, [0, 1]] = table[3, [1, 0]]
+    block = mesh.elements[kind]
+    bad = oddseam.Mesh(mesh.nodes, {kind: oddseam.Elements(table, block.ids, block.part)}, mesh.parts)
+    worse = oddseam.survey(bad).finding("inverted elements")
+    assert worse.count == 1 and worse.places[0].ids == (int(block.ids[3]),)
