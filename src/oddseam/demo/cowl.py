@@ -25,8 +25,8 @@ BOSS_RADIUS = 12.0
 BOSS_HEIGHT = 90.0
 BOSS_TOP = 100.0
 
-_AROUND = 160
-_WALL_ROWS = 47
+AROUND = 160
+WALL_ROWS = 47
 _FLANGE_ROWS = 12
 #: Half the window, in cells, that the boss and a bolt hole (rows, columns) take in the grids.
 _BOSS_WINDOW, _HOLE_WINDOW = 7, (4, 5)
@@ -81,14 +81,14 @@ def _rings(outer: Array, inner: Array, count: int) -> Array:
 def cowl_surface() -> tuple[Array, Array]:
     """Nodes (n, 3) and triangles (m, 3) of the sound cowl: closed, outward, about 44,000 facets."""
     patchwork = Patchwork()
-    angle = np.arange(_AROUND) * (2 * math.pi / _AROUND)
+    angle = np.arange(AROUND) * (2 * math.pi / AROUND)
     _walls(patchwork, angle)
     _flange(patchwork, angle)
     return patchwork.joined()
 
 
 def _walls(patchwork: Patchwork, angle: Array) -> None:
-    up = np.linspace(FLANGE_TOP, MOUTH, _WALL_ROWS + 1)
+    up = np.linspace(FLANGE_TOP, MOUTH, WALL_ROWS + 1)
     within = np.linspace(0.0, FLANGE_TOP, 5)
     z = np.concatenate([within, up[1:]])[:, None]
     patchwork.add(_turned(outer_radius(z) - WALL, angle, z), wrap=True, turned=True)
@@ -96,12 +96,12 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
     patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
 
     # the outer wall, with a window round the boss
-    row = round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * _WALL_ROWS)
+    row = round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * WALL_ROWS)
     wall = _turned(outer_radius(up[:, None]), angle, up[:, None])
     half = _BOSS_WINDOW
     _grid_without(wall, [(row - half, row + half, -half, half)], patchwork, turned=False)
     ring = window_ring(2 * half, 2 * half)
-    border = np.column_stack([(ring[:, 1] - half) * (2 * math.pi / _AROUND), up[row - half + ring[:, 0]]])
+    border = np.column_stack([(ring[:, 1] - half) * (2 * math.pi / AROUND), up[row - half + ring[:, 0]]])
     middle = float(outer_radius(BOSS_HEIGHT))
     begin = math.atan2(border[0, 1] - BOSS_HEIGHT, border[0, 0] * middle)
     around = begin + np.arange(len(ring)) * (2 * math.pi / len(ring))
@@ -123,7 +123,7 @@ def _walls(patchwork: Patchwork, angle: Array) -> None:
 
 def _flange(patchwork: Patchwork, angle: Array) -> None:
     radius = np.linspace(NECK, FLANGE_RADIUS, _FLANGE_ROWS + 1)
-    holes = [_AROUND * k // 8 for k in (1, 3, 5, 7)]
+    holes = [AROUND * k // 8 for k in (1, 3, 5, 7)]
     middle = _FLANGE_ROWS // 2
     high, wide = _HOLE_WINDOW
     windows = [(middle - high, middle + high, hole - wide, hole + wide) for hole in holes]
@@ -137,7 +137,7 @@ def _flange(patchwork: Patchwork, angle: Array) -> None:
     ring = window_ring(2 * high, 2 * wide)
     for hole in holes:
         centre = PITCH * np.array([math.cos(angle[hole]), math.sin(angle[hole])])
-        at, r = angle[hole] + (ring[:, 1] - wide) * (2 * math.pi / _AROUND), radius[middle - high + ring[:, 0]]
+        at, r = angle[hole] + (ring[:, 1] - wide) * (2 * math.pi / AROUND), radius[middle - high + ring[:, 0]]
         border = np.column_stack([r * np.cos(at), r * np.sin(at)])
         begin = math.atan2(border[0, 1] - centre[1], border[0, 0] - centre[0])
         turn = begin - np.arange(len(ring)) * (2 * math.pi / len(ring))

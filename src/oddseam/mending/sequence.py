@@ -126,11 +126,12 @@ def mend(
     if count and len(mesh.duplicate_triangles):
         mesh = _drop_duplicates(mesh, "drop duplicates that this made", steps)
 
+    turned = 0
     if not keep_joints:
         progress("sewing cracks", 0.15)
         mesh = _sew(mesh, gap, steps)
         progress("resolving walls", 0.25)
-        mesh = _resolve(mesh, steps)
+        mesh, turned = _resolve(mesh, steps)
 
     progress("dropping crumbs", 0.35)
     notes: list[str] = []
@@ -139,7 +140,9 @@ def mend(
     progress("orienting", 0.4)
     found = defects.misoriented(mesh) or defects.inward(mesh)
     mesh, count, one_sided = orient(mesh)
-    steps.append(Step("turn facets", count, 0.0, "neighbours agree, closed pieces look outward", _places(found)))
+    steps.append(
+        Step("turn facets", count + turned, 0.0, "neighbours agree, closed pieces look outward", _places(found))
+    )
 
     progress("filling rims", 0.55)
     mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, steps, notes, unmet)
@@ -217,11 +220,12 @@ def _sew(mesh: Mesh, gap: float, steps: list[Step]) -> Mesh:
     return sewn
 
 
-def _resolve(mesh: Mesh, steps: list[Step]) -> Mesh:
+def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
+    """Without fins and inner walls; and how many facets were turned by the way."""
     mesh, report = resolve_walls(mesh)
-    detail = f"{report.inner:,} facets of inner walls, {report.fins:,} of fins; {report.turned:,} turned"
+    detail = f"{report.inner:,} facets of inner walls, {report.fins:,} of fins"
     steps.append(Step("drop walls and fins", report.inner + report.fins, 0.0, detail, report.places))
-    return mesh
+    return mesh, report.turned
 
 
 def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -> Mesh:

@@ -277,7 +277,7 @@ def _describe(mark: Mark) -> str:
     lines = [f"at ({at})", f"{place.count:,} {mark.finding.of.split(' (')[0]}, {place.size:.4g} across"]
     if mark.finding.n_places > 1:
         lines.append(f"one of {mark.finding.n_places:,} places")
-    lines += textwrap.wrap(mark.finding.advice, 42)[:2]
+    lines += textwrap.wrap(mark.finding.advice, 40)[:2]
     return "\n".join(lines)
 
 
