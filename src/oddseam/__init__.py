@@ -37,6 +37,8 @@ if TYPE_CHECKING:
         Patch as Patch,
         Patches as Patches,
     )
+    from oddseam.model.conversion import change_unit as change_unit
+    from oddseam.model.outer_faces import skin as skin
     from oddseam.model.proof import Proof as Proof, prove as prove
     from oddseam.model.properties import assign_property as assign_property
     from oddseam.pictures import draw as draw
@@ -51,6 +53,7 @@ _HOME = {
     "mend": "mending",
     "Creases": "model", "Elements": "model", "Groups": "model", "Material": "model", "Mesh": "model",
     "Part": "model", "Patch": "model", "Patches": "model",
+    "change_unit": "model.conversion", "skin": "model.outer_faces",
     "Proof": "model.proof", "prove": "model.proof",
     "assign_property": "model.properties",
     "draw": "pictures",

@@ -117,6 +117,13 @@ def build_parser() -> argparse.ArgumentParser:
     reports(p)
     p.add_argument("--text", action="store_true", help="write STL, PLY or VTU as text, with every digit")
 
+    p.add_argument("--to-unit", choices=_UNITS, help="convert lengths to this unit")
+
+    p = verb("skin", "take the outer faces of a solid mesh as a shell; node ids are kept")
+    reads(p)
+    writes(p)
+    reports(p)
+
     p = verb("picture", "draw a mesh as PNG, with numbered rings where something was found")
     reads(p)
     p.add_argument("-o", "--output", required=True, metavar="PNG")

@@ -101,8 +101,10 @@ def run_remesh(args: argparse.Namespace) -> int:
 def run_convert(args: argparse.Namespace) -> int:
     """Write in another format."""
     _check_output(args)
-    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
-    format = format_of(args.output)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.to_unit is not None:
+        mesh = oddseam.change_unit(mesh, unit=args.to_unit)
+    mesh, format = _with_property(mesh, args), format_of(args.output)
     if args.text and format not in ("stl", "ply", "vtu"):
         raise Refusal(f"--text is for STL, PLY and VTU, which are binary otherwise, not for {format}")
     written = oddseam.write_mesh(mesh, args.output, format=f"{format}-text" if args.text else format)
@@ -113,6 +115,13 @@ def run_convert(args: argparse.Namespace) -> int:
     for fault in written.broken:
         print(f"oddseam: unmet: {fault} in the file, because of rounding", file=sys.stderr)
     return 1 if written.broken else 0
+
+
+def run_skin(args: argparse.Namespace) -> int:
+    """Take the skin of a solid mesh."""
+    _check_output(args)
+    mesh = oddseam.skin(oddseam.read_mesh(args.input, unit=args.unit))
+    return _finish(_with_property(mesh, args), args)
 
 
 def run_picture(args: argparse.Namespace) -> int:

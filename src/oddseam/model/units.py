@@ -1,4 +1,4 @@
-"""Units of length."""
+"""Units of length, and changing them."""
 
 from __future__ import annotations
 

@@ -1,0 +1,49 @@
+"""Changing the unit of length of a mesh."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.errors import Refusal
+from oddseam.model.mesh import Mesh
+from oddseam.model.units import METRES, check_unit
+
+
+@recorded("change unit")
+def change_unit(mesh: Mesh, *, unit: str) -> tuple[Mesh, Outcome]:
+    """Express a mesh in another unit of length.
+
+    Coordinates and the thickness of parts are converted; constants of materials, and lengths in
+    cards that are carried only, are not, which the account says.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Its unit must be known.
+    unit : str
+        One of ``um mm cm m in ft``.
+
+    Raises
+    ------
+    Refusal
+        For a unit that is not known, or a mesh that does not say its own.
+    """
+    check_unit(unit)
+    if mesh.unit is None:
+        raise Refusal("the unit of the mesh is unknown; say it with --unit (in Python: read_mesh(..., unit=...))")
+    if unit == mesh.unit:
+        return mesh, Outcome((Step("change unit", 0),))
+    factor = METRES[mesh.unit] / METRES[unit]
+    parts = tuple(
+        dataclasses.replace(part, thickness=None if part.thickness is None else part.thickness * factor)
+        for part in mesh.parts
+    )
+    notes = []
+    if any(part.material for part in parts):
+        notes.append("constants of materials are not converted")
+    if mesh.source is not None and mesh.source.records is not None and mesh.source.carried:
+        notes.append("lengths in carried cards are not converted: " + ", ".join(mesh.source.carried))
+    detail = f"from {mesh.unit} to {unit}, by {factor:.10g}"
+    changed = mesh.replaced(nodes=mesh.nodes * factor, parts=parts, unit=unit)
+    return changed, Outcome((Step("change unit", mesh.n_nodes, 0.0, detail),), tuple(notes))
