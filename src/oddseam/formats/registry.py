@@ -11,7 +11,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
-from oddseam.formats import gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
+from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
 from oddseam.formats.files import Data, opened
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -56,6 +56,7 @@ FORMATS = (
     Format("gltf", (".glb",), gltf.recognises, gltf.read, gltf.write, gltf.rounded),
     Format("vtu", (".vtu",), vtu.recognises, vtu.read, vtu.write, vtu.rounded),
     Format("vtu-text", (), lambda data: False, vtu.read, vtu.write_text, vtu.rounded),
+    Format("cgns", (".cgns",), cgns.recognises, cgns.read, cgns.write, cgns.rounded),
     Format("keyword", (".inp",), keyword.recognises, keyword.read, keyword.write, keyword.rounded),
     Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
 )
