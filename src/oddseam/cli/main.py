@@ -39,7 +39,7 @@ def build_parser() -> argparse.ArgumentParser:
         p.add_argument(
             "input",
             metavar="FILE",
-            help="mesh file: STL, OBJ, PLY, OFF, 3MF, GLB, VTU, NASTRAN bulk data, CalculiX deck, or .seam",
+            help="mesh file: STL, OBJ, PLY, OFF, 3MF, GLB, VTU, CGNS, NASTRAN bulk data, CalculiX deck, or .seam",
         )
         p.add_argument("--unit", choices=_UNITS, help="unit of length of a file that does not say")
 
