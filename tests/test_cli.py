@@ -91,7 +91,7 @@ def test_openings_are_left_or_closed_as_asked(run, tmp_path):
         (
             "bad.file",
             b"GRID,1,,0.,0.,nan\nCTRIA3,1,1,1,1,1\n",
-            "line 1: GRID 1 has a coordinate that is not a finite number",
+            "line 1: GRID: field 6: 'nan' is not a finite number",
         ),
         ("bad.file", b"%PDF-1.4 nothing of the kind", "of no format that is known here"),
     ],
@@ -140,9 +140,9 @@ def test_a_mesh_without_shells_is_surveyed_and_carried_but_not_mended(run, tmp_p
     )
     (tmp_path / "tet.bdf").write_text(deck + "ENDDATA\n")
     survey = run("survey", "tet.bdf")
-    assert survey.returncode == 0 and "CTETRA (1)" in survey.stdout and "no surface to judge" in survey.stdout
+    assert survey.returncode == 0 and "tet radius ratio" in survey.stdout and "no surface to judge" in survey.stdout
     assert "no shell elements" in one_line(run("mend", "tet.bdf", "-o", "out.bdf"))
-    assert "no surface" in one_line(run("remesh", "tet.bdf", "-o", "out.bdf", "--size", "1"))
+    assert "oddseam skin" in one_line(run("remesh", "tet.bdf", "-o", "out.bdf", "--size", "1"))
     assert run("convert", "tet.bdf", "-o", "same.bdf").returncode == 0
     assert (tmp_path / "same.bdf").read_text() == (tmp_path / "tet.bdf").read_text()
 

@@ -53,10 +53,13 @@ def print_survey(name: str, mesh: oddseam.Mesh, found: oddseam.Survey, file: IO[
     console.print()
     console.print(table)
     _print_places(console, found)
-    if not found.quality:
-        console.print("\nThere is no surface to judge: the mesh has no shell elements.")
+    if found.quality:
+        _print_quality(console, found)
+    if not len(mesh.faces):
+        console.print(
+            "\nThere is no surface to judge: the mesh has no shell elements (`oddseam skin` takes that of solids)."
+        )
         return
-    _print_quality(console, found)
     p = found.proof
     words = [("closed", p.is_closed), ("manifold", p.is_manifold), ("oriented", p.is_oriented)]
     state = ", ".join(word if yes else f"not {word}" for word, yes in words)

@@ -49,7 +49,7 @@ class Columns:
 
     def whole(self, field: int, what: str, blank: int | None = None) -> Array:
         """A column of whole numbers; ``blank`` is what an empty field means, if it may be empty."""
-        from oddseam.formats.text_kernels import whole_numbers
+        from oddseam.formats.number_kernels import whole_numbers
 
         announce(whole_numbers)
         n = len(self._spans)
@@ -69,7 +69,7 @@ class Columns:
 
     def real(self, field: int, what: str) -> Array:
         """A column of reals; an empty field is zero."""
-        from oddseam.formats.text_kernels import real_numbers
+        from oddseam.formats.number_kernels import real_numbers
 
         announce(real_numbers)
         n = len(self._spans)
