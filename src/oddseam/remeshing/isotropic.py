@@ -105,7 +105,8 @@ def _check(mesh: Mesh, size: float, crease: float, chord: float, growth: float) 
     if others:
         what = ", ".join(f"{len(mesh.elements[name]):,} {name}" for name in others)
         raise Refusal(
-            f"the mesh has {what} elements, which would lose their nodes; remesh surfaces of tri and quad only (`oddseam skin` takes that of solids)"
+            f"the mesh has {what} elements, which would lose their nodes; remesh surfaces of tri and quad only "
+            "(`oddseam skin` takes that of solids)"
         )
     if not mesh.n_elements:
         raise Refusal("the mesh has no surface to remesh")
