@@ -73,28 +73,26 @@ def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
     return Finding("non-manifold nodes", "fault", len(nodes), "nodes (node ids)", message, advice, places, n)
 
 
-def duplicate_facets(mesh: Mesh) -> Finding | None:
-    """Facets on the same three nodes as an earlier one."""
+def _facet_finding(mesh: Mesh, rows: Array, kind: str, severity: str, message: str, advice: str) -> Finding | None:
     t = mesh.triangulation
-    rows = mesh.duplicate_triangles
     if not len(rows):
         return None
     places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
+    return Finding(kind, severity, len(rows), "facets (element ids)", message, advice, places, n)
+
+
+def duplicate_facets(mesh: Mesh) -> Finding | None:
+    """Facets on the same three nodes as an earlier one."""
     message = "facets on the same three nodes as another one"
-    return Finding("duplicate facets", "fault", len(rows), "facets (element ids)", message,
-                   "`oddseam mend` drops them and keeps the first.", places, n)  # fmt: skip
+    advice = "`oddseam mend` drops them and keeps the first."
+    return _facet_finding(mesh, mesh.duplicate_triangles, "duplicate facets", "fault", message, advice)
 
 
 def degenerate_facets(mesh: Mesh) -> Finding | None:
     """Facets with exactly collinear corners."""
-    t = mesh.triangulation
-    rows = mesh.degenerate_triangles
-    if not len(rows):
-        return None
-    places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
     message = "facets whose corners lie in a line or coincide, so that they have no normal"
-    return Finding("degenerate facets", "fault", len(rows), "facets (element ids)", message,
-                   "`oddseam mend` takes them out and joins their neighbours.", places, n)  # fmt: skip
+    advice = "`oddseam mend` takes them out and joins their neighbours."
+    return _facet_finding(mesh, mesh.degenerate_triangles, "degenerate facets", "fault", message, advice)
 
 
 def coincident_nodes(mesh: Mesh) -> Finding | None:
@@ -160,13 +158,9 @@ def slivers(mesh: Mesh) -> Finding | None:
     thin = twice < _SLIVER * longest**2
     thin[mesh.degenerate_triangles] = False
     rows = np.flatnonzero(thin)
-    if not len(rows):
-        return None
-    places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
-    heights = twice[rows] / longest[rows]
-    message = f"facets thinner than a hundredth of their length; the thinnest is {heights.min():.3g} high"
-    return Finding("slivers", "warning", len(rows), "facets (element ids)", message,
-                   "`oddseam remesh` makes even facets.", places, n)  # fmt: skip
+    height = (twice[rows] / longest[rows]).min(initial=np.inf)
+    message = f"facets thinner than a hundredth of their length; the thinnest is {height:.3g} high"
+    return _facet_finding(mesh, rows, "slivers", "warning", message, "`oddseam remesh` makes even facets.")
 
 
 def crumbs(mesh: Mesh, limits: Limits) -> Finding | None:
