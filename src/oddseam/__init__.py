@@ -26,6 +26,7 @@ if TYPE_CHECKING:
         read_mesh as read_mesh,
         write_mesh as write_mesh,
     )
+    from oddseam.mending.by_hand import delete as delete, fill as fill, flip as flip, weld as weld
     from oddseam.mending.sequence import mend as mend
     from oddseam.model import (
         Creases as Creases,
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from oddseam.model.outer_faces import skin as skin
     from oddseam.model.proof import Proof as Proof, prove as prove
     from oddseam.model.properties import assign_property as assign_property
+    from oddseam.picks import pick as pick
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.isotropic import remesh as remesh
 
@@ -50,12 +52,14 @@ _HOME = {
     "PickError": "errors", "Refusal": "errors",
     "Finding": "findings", "Limits": "findings", "Survey": "findings", "survey": "findings",
     "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
+    "delete": "mending.by_hand", "fill": "mending.by_hand", "flip": "mending.by_hand", "weld": "mending.by_hand",
     "mend": "mending",
     "Creases": "model", "Elements": "model", "Groups": "model", "Material": "model", "Mesh": "model",
     "Part": "model", "Patch": "model", "Patches": "model",
     "change_unit": "model.conversion", "skin": "model.outer_faces",
     "Proof": "model.proof", "prove": "model.proof",
     "assign_property": "model.properties",
+    "pick": "picks",
     "draw": "pictures",
     "remesh": "remeshing",
 }  # fmt: skip

@@ -119,6 +119,28 @@ def build_parser() -> argparse.ArgumentParser:
 
     p.add_argument("--to-unit", choices=_UNITS, help="convert lengths to this unit")
 
+    for name, text in (("delete", "delete the elements of a pick"), ("flip", "turn the shell elements of a pick over")):
+        p = verb(name, text)
+        reads(p)
+        p.add_argument("pick", metavar="PICK", help="such as 'ids 5 7-9' or 'part hood and not sphere (0,0,9) 2.5'")
+        writes(p)
+        reports(p)
+
+    p = verb("fill", "fill a rim, all rims below a diameter, or the loop of some nodes")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--near", metavar="X,Y,Z", help="the rim nearest to this point")
+    p.add_argument("--below", type=float, metavar="DIAMETER", help="every rim less than this across")
+    p.add_argument("--nodes", metavar="ID,ID,...", help="ids of nodes in order round the hole")
+
+    p = verb("weld", "join nodes within a tolerance; the lowest id stays, where it is")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--tolerance", type=float, required=True, help="in the unit of the mesh")
+    p.add_argument("--parts", nargs=2, metavar="PART", help="only between these two parts")
+
     p = verb("skin", "take the outer faces of a solid mesh as a shell; node ids are kept")
     reads(p)
     writes(p)

@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 import oddseam
 from oddseam.cli import tables
@@ -115,6 +116,48 @@ def run_convert(args: argparse.Namespace) -> int:
     for fault in written.broken:
         print(f"oddseam: unmet: {fault} in the file, because of rounding", file=sys.stderr)
     return 1 if written.broken else 0
+
+
+def _numbers(text: str, option: str, what: type) -> tuple[Any, ...]:
+    try:
+        return tuple(what(word) for word in text.split(","))
+    except ValueError:
+        raise Refusal(f"{option} {text}: numbers with commas between are wanted") from None
+
+
+def run_delete(args: argparse.Namespace) -> int:
+    """Delete what is picked."""
+    _check_output(args)
+    mesh = oddseam.delete(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    return _finish(_with_property(mesh, args), args)
+
+
+def run_flip(args: argparse.Namespace) -> int:
+    """Turn over what is picked."""
+    _check_output(args)
+    mesh = oddseam.flip(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    return _finish(_with_property(mesh, args), args)
+
+
+def run_fill(args: argparse.Namespace) -> int:
+    """Fill by hand."""
+    _check_output(args)
+    near = None if args.near is None else _numbers(args.near, "--near", float)
+    if near is not None and len(near) != 3:
+        raise Refusal(f"--near {args.near}: three numbers are wanted")
+    nodes = None if args.nodes is None else _numbers(args.nodes, "--nodes", int)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)
+    return _finish(_with_property(mesh, args), args)
+
+
+def run_weld(args: argparse.Namespace) -> int:
+    """Join nodes."""
+    _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    parts = None if args.parts is None else (args.parts[0], args.parts[1])
+    mesh = oddseam.weld(mesh, tolerance=args.tolerance, parts=parts)
+    return _finish(_with_property(mesh, args), args)
 
 
 def run_skin(args: argparse.Namespace) -> int:

@@ -110,12 +110,10 @@ def coincident_nodes(mesh: Mesh) -> Finding | None:
                    "`oddseam mend` joins those on rims; --keep-joints leaves them.", places, n)  # fmt: skip
 
 
-def misoriented(mesh: Mesh) -> Finding | None:
-    """Edges whose two faces disagree about which side is out, a place for each minority region."""
+def minority_faces(mesh: Mesh) -> tuple[Array, Array, int]:
+    """Faces that look the other way than the largest region of their piece; their region, and how many there are."""
     c = mesh.connectivity
     wrong = ~c.pair_agrees
-    if not wrong.any():
-        return None
     good = c.pairs[~wrong]
     n, region = label_components(len(mesh.faces), c.face[good[:, 0]], c.face[good[:, 1]])
     touched = np.unique(region[c.face[c.pairs[wrong]]])
@@ -129,12 +127,20 @@ def misoriented(mesh: Mesh) -> Finding | None:
             largest[p] = r
     minority = np.setdiff1d(touched, list(largest.values()))
     member = np.flatnonzero(np.isin(region, minority))
+    return member, np.searchsorted(minority, region[member]), len(minority)
+
+
+def misoriented(mesh: Mesh) -> Finding | None:
+    """Edges whose two faces disagree about which side is out, a place for each minority region."""
+    wrong = int((~mesh.connectivity.pair_agrees).sum())
+    if not wrong:
+        return None
+    member, region, n = minority_faces(mesh)
     corners = mesh.nodes[mesh.faces.node[mesh.faces.first[member]]][:, None]
-    dense = np.searchsorted(minority, region[member])
-    places, _ = places_of(corners, dense, len(minority), mesh.element_ids[mesh.faces.element[member]])
-    message = f"{len(minority):,} region(s) with {len(member):,} facets look the other way than their surroundings"
-    return Finding("misoriented edges", "fault", int(wrong.sum()), "edges (element ids of the regions)", message,
-                   "`oddseam mend` turns them by what lies outside.", places, len(minority))  # fmt: skip
+    places, _ = places_of(corners, region, n, mesh.element_ids[mesh.faces.element[member]])
+    message = f"{n:,} region(s) with {len(member):,} facets look the other way than their surroundings"
+    return Finding("misoriented edges", "fault", wrong, "edges (element ids of the regions)", message,
+                   "`oddseam mend` turns them by what lies outside.", places, n)  # fmt: skip
 
 
 def inward(mesh: Mesh) -> Finding | None:
@@ -148,18 +154,28 @@ def inward(mesh: Mesh) -> Finding | None:
                    "`oddseam mend` turns them.", places, len(pieces))  # fmt: skip
 
 
-def slivers(mesh: Mesh) -> Finding | None:
-    """Facets so thin that their shortest altitude is less than a hundredth of their longest edge."""
-    t = mesh.triangulation
-    p = mesh.nodes[t.triangles]
+def _heights(mesh: Mesh) -> tuple[Array, Array]:
+    """Shortest altitude and longest edge of every triangle."""
+    p = mesh.nodes[mesh.triangulation.triangles]
     edges = [p[:, (k + 1) % 3] - p[:, k] for k in range(3)]
     longest = np.sqrt(np.maximum.reduce([np.einsum("ij,ij->i", e, e) for e in edges]))
     twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
-    thin = twice < _SLIVER * longest**2
+    return twice / np.where(longest > 0, longest, 1.0), longest
+
+
+def sliver_rows(mesh: Mesh) -> Array:
+    """Rows of the triangulation that are slivers, and not degenerate."""
+    height, longest = _heights(mesh)
+    thin = height < _SLIVER * longest
     thin[mesh.degenerate_triangles] = False
-    rows = np.flatnonzero(thin)
-    height = (twice[rows] / longest[rows]).min(initial=np.inf)
-    message = f"facets thinner than a hundredth of their length; the thinnest is {height:.3g} high"
+    return np.flatnonzero(thin)
+
+
+def slivers(mesh: Mesh) -> Finding | None:
+    """Facets so thin that their shortest altitude is less than a hundredth of their longest edge."""
+    rows = sliver_rows(mesh)
+    least = _heights(mesh)[0][rows].min(initial=np.inf) if len(rows) else 0.0
+    message = f"facets thinner than a hundredth of their length; the thinnest is {least:.3g} high"
     return _facet_finding(mesh, rows, "slivers", "warning", message, "`oddseam remesh` makes even facets.")
 
 

@@ -64,14 +64,19 @@ def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
     return found
 
 
-def inverted_elements(mesh: Mesh) -> Finding | None:
+def inverted_indices(mesh: Mesh) -> Array:
     """Solids with a corner that is turned inside out, or flat."""
     found = [
         index[measures["scaled_jacobian"] <= 0]
         for kind, (index, measures) in element_quality(mesh).items()
         if KINDS[kind].dimension == 3
     ]
-    bad = np.concatenate(found) if found else np.zeros(0, np.int64)
+    return np.concatenate([np.zeros(0, np.int64), *found])
+
+
+def inverted_elements(mesh: Mesh) -> Finding | None:
+    """Solids with a corner that is turned inside out, or flat."""
+    bad = inverted_indices(mesh)
     if not len(bad):
         return None
     places, n = _places_of_elements(mesh, bad)

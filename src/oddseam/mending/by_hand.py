@@ -1,0 +1,262 @@
+"""Mending by hand: delete, flip, fill and weld what is picked."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array
+from oddseam.errors import PickError, Refusal
+from oddseam.findings.finding import point_of
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.mending.filling import fill_rims
+from oddseam.model import KINDS, Mesh
+from oddseam.model.editing import edited, merged
+from oddseam.picks import pick
+
+Point = tuple[float, float, float]
+
+
+@recorded("delete")
+def delete(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
+    """Delete the elements of a pick; everything else keeps its id, its nodes and its bits.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    what : str
+        A pick, such as ``"finding slivers"`` or ``"ids 5 7 10-20"``.
+
+    Raises
+    ------
+    PickError
+        If the pick cannot be understood or selects nothing.
+    Refusal
+        If nothing would be left.
+    """
+    chosen = pick(mesh, what)
+    if len(chosen) == mesh.n_elements:
+        raise Refusal(f"pick {what!r} selects every element; nothing would be left")
+    return edited(mesh, drop=chosen), Outcome((Step("delete", len(chosen), 0.0, what, _places(mesh, chosen)),))
+
+
+@recorded("flip")
+def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
+    """Turn the shell elements of a pick over.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    what : str
+        A pick.
+    """
+    chosen = pick(mesh, what)
+    shells = np.intersect1d(chosen, mesh.faces.element)
+    if not len(shells):
+        raise Refusal(f"pick {what!r} selects no shell elements; others have no side to turn")
+    notes = (f"left as they were: {len(chosen) - len(shells):,} other elements",) if len(shells) < len(chosen) else ()
+    step = Step("turn", len(shells), 0.0, what, _places(mesh, shells))
+    return edited(mesh, turn=shells), Outcome((step,), notes)
+
+
+@recorded("fill")
+def fill(
+    mesh: Mesh, *, near: Point | None = None, below: float | None = None, nodes: tuple[int, ...] | None = None
+) -> tuple[Mesh, Outcome]:
+    """Fill a rim, all rims below a diameter, or the loop of some nodes; one of the three.
+
+    New elements take the part of their neighbours, and ids above the highest.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    near : (x, y, z), optional
+        The rim nearest to this point.
+    below : float, optional
+        Every rim less than this across.
+    nodes : tuple of int, optional
+        Ids of nodes on one rim, in order round it: the part of the hole between them is
+        filled, straight from the last to the first.
+
+    Raises
+    ------
+    Refusal
+        If there is no such rim, or it cannot be filled without crossing or doubling something.
+    """
+    if sum(given is not None for given in (near, below, nodes)) != 1:
+        raise Refusal("say one of: near a point, below a diameter, or nodes")
+    c = mesh.connectivity
+    if not c.n_rims:
+        raise Refusal("the surface has no rim to fill")
+    if nodes is not None:
+        return _fill_nodes(mesh, nodes)
+    _, size, _ = c.measure_rims(mesh.nodes)
+    if below is not None:
+        chosen = [rim for rim, across in zip(c.rims, size.tolist(), strict=True) if across < below]
+        if not chosen:
+            raise Refusal(f"no rim is less than {below:g} across; the smallest is {size.min():.4g}")
+    else:
+        away = [np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min() for rim in c.rims]
+        chosen = [c.rims[int(np.argmin(away))]]
+    filled, report = fill_rims(mesh, chosen)
+    unmet = tuple(f"the rim at {_said(mesh, rim.nodes)} was not filled: {reason}" for rim, reason in report.left)
+    if not report.rims:
+        raise Refusal("nothing was filled: " + "; ".join(unmet[:3]))
+    places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:12])
+    step = Step("fill rims", report.rims, 0.0, f"with {sum(report.facets_of):,} facets", places)
+    return filled, Outcome((step,), (), unmet)
+
+
+def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
+    order = np.argsort(mesh.node_ids)
+    at = np.searchsorted(mesh.node_ids[order], ids).clip(0, mesh.n_nodes - 1)
+    rows = order[at]
+    missing = [number for number, row in zip(ids, rows.tolist(), strict=True) if mesh.node_ids[row] != number]
+    if missing:
+        raise PickError(f"there is no node {missing[0]}")
+    if len(ids) < 3 or len(set(ids)) != len(ids):
+        raise Refusal("three different nodes at least make a loop")
+    c, node = mesh.connectivity, mesh.faces.node
+    steps = set(zip(rows.tolist(), np.roll(rows, -1).tolist(), strict=True))
+    free = np.flatnonzero(c.edge_of >= 0)
+    free = free[c.is_free[c.edge_of[free]] & np.isin(node[free], rows)]
+    runs = [(int(x), int(node[x]), int(node[c.next[x]])) for x in free.tolist()]
+    ahead = [x for x, a, b in runs if (a, b) in steps]
+    behind = [x for x, a, b in runs if (b, a) in steps]
+    if not ahead and not behind:
+        raise Refusal(
+            "no two of these nodes, one after the other, are joined by a free edge; there is no hole to close"
+        )
+    triangles = np.column_stack([np.full(len(rows) - 2, rows[0]), rows[1:-1], rows[2:]])
+    triangles = triangles[:, ::-1] if ahead else triangles  # against the facets that are there
+    corner = (ahead or behind)[0]
+    like = np.full(len(triangles), mesh.faces.element[c.face[corner]])
+    filled = edited(mesh, add_triangles=triangles, like=like)
+    worse = int(filled.connectivity.is_nonmanifold.sum()) > int(c.is_nonmanifold.sum())
+    if worse or len(filled.crossing_triangles) > len(mesh.crossing_triangles):
+        raise Refusal("the facets over these nodes would cross others, or give an edge three facets")
+    step = Step("fill over nodes", len(triangles), 0.0, "", (point_of(mesh.nodes[rows].mean(axis=0)),))
+    return filled, Outcome((step,))
+
+
+@recorded("weld")
+def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) -> tuple[Mesh, Outcome]:
+    """Join nodes that are not farther apart than a tolerance.
+
+    Of nodes that become one, that with the lowest id stays, where it is.  The nearest pairs come
+    first; nodes of one element stay apart, and so do those that would leave a facet without area.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    tolerance : float
+        In the unit of the mesh; 0 joins nodes at the very same place.
+    parts : (str, str), optional
+        Only pairs with one node in each of these parts.
+
+    Raises
+    ------
+    Refusal
+        For a tolerance that is no length.
+    PickError
+        For a part that is not there.
+    """
+    if not 0 <= tolerance < np.inf:
+        raise Refusal(f"the tolerance {tolerance} is not a length")
+    used = np.zeros(mesh.n_nodes, np.int8)
+    if parts is None:
+        used[:] = 3
+    else:
+        for bit, name in enumerate(parts):
+            for node in _nodes_of_part(mesh, name):
+                used[node] |= 1 << bit
+    rows = np.flatnonzero(used)
+    points = mesh.nodes[rows]
+    one, two = BoxTree(np.repeat(points[:, None], 3, axis=1)).near(points, tolerance)
+    keep = (one < two) if parts is None else (one < two) & ((used[rows[one]] | used[rows[two]]) == 3)
+    a, b = rows[one[keep]], rows[two[keep]]
+    into = _without_collapse(mesh, _joined(mesh, a, b, tolerance))
+    gone = np.flatnonzero(into != np.arange(mesh.n_nodes))
+    if not len(gone):
+        return mesh, Outcome((Step("weld", 0, 0.0, f"no two nodes within {tolerance:g}"),))
+    move = float(np.linalg.norm(mesh.nodes[gone] - mesh.nodes[into[gone]], axis=1).max())
+    places = tuple(point_of(mesh.nodes[row]) for row in gone[:12].tolist())
+    return merged(mesh, into), Outcome((Step("weld", len(gone), move, f"nodes within {tolerance:g}", places),))
+
+
+def _without_collapse(mesh: Mesh, into: Array) -> Array:
+    """The same, but for nodes whose joining would leave a facet without area."""
+    was = set(mesh.element_ids[mesh.triangulation.element[mesh.degenerate_triangles]].tolist())
+    while True:
+        stays = np.flatnonzero(into == np.arange(mesh.n_nodes))
+        new = merged(mesh, into)
+        t = new.triangulation
+        ids = new.element_ids[t.element[new.degenerate_triangles]]
+        fresh = new.degenerate_triangles[[number not in was for number in ids.tolist()]]
+        if not len(fresh):
+            return into
+        kept = np.isin(into, stays[t.triangles[fresh]])
+        into = np.where(kept, np.arange(mesh.n_nodes), into)
+
+
+def _nodes_of_part(mesh: Mesh, name: str) -> list[int]:
+    names = [part.name for part in mesh.parts]
+    if name not in names:
+        raise PickError(f"there is no part {name!r}; parts are {', '.join(names[:8])}")
+    number = names.index(name)
+    found = [b.connectivity[b.part == number].ravel() for b in mesh.elements.values()]
+    nodes: list[int] = np.unique(np.concatenate(found)).tolist()
+    return nodes
+
+
+def _joined(mesh: Mesh, one: Array, two: Array, tolerance: float) -> Array:
+    """For each node the one that takes its place."""
+    pairs = {
+        (int(min(a, b)), int(max(a, b)))
+        for block_name, block in mesh.elements.items()
+        if KINDS[block_name].size > 1
+        for a, b in _neighbours(block.connectivity, np.concatenate([one, two]))
+    }
+    gap = np.linalg.norm(mesh.nodes[one] - mesh.nodes[two], axis=1)
+    into = np.arange(mesh.n_nodes)
+    members: dict[int, list[int]] = {}
+    for row in np.lexsort((mesh.node_ids[two], mesh.node_ids[one], gap)).tolist():
+        a, b = int(into[one[row]]), int(into[two[row]])
+        if a == b:
+            continue
+        if mesh.node_ids[b] < mesh.node_ids[a]:
+            a, b = b, a
+        ours, theirs = members.get(a, [a]), members.get(b, [b])
+        if np.linalg.norm(mesh.nodes[theirs] - mesh.nodes[a], axis=1).max() > tolerance:
+            continue
+        if any((min(x, y), max(x, y)) in pairs for x in ours for y in theirs):
+            continue  # an element would collapse
+        members[a] = ours + theirs
+        into[theirs] = a
+    return into
+
+
+def _neighbours(connectivity: Array, wanted: Array) -> list[tuple[int, int]]:
+    """Pairs of nodes of one element that are both wanted."""
+    mark = np.isin(connectivity, wanted)
+    pairs: list[tuple[int, int]] = []
+    for nodes, held in zip(
+        connectivity[mark.sum(axis=1) > 1].tolist(), mark[mark.sum(axis=1) > 1].tolist(), strict=True
+    ):
+        its = [node for node, is_held in zip(nodes, held, strict=True) if is_held]
+        pairs += [(a, b) for k, a in enumerate(its) for b in its[k + 1 :]]
+    return pairs
+
+
+def _places(mesh: Mesh, elements: Array) -> tuple[Point, ...]:
+    """Middles of the first few elements."""
+    found, at = [], 0
+    for block in mesh.elements.values():
+        mine = elements[(elements >= at) & (elements < at + len(block))] - at
+        found += [point_of(mesh.nodes[nodes].mean(axis=0)) for nodes in block.connectivity[mine[:12]]]
+        at += len(block)
+    return tuple(found[:12])
+
+
+def _said(mesh: Mesh, nodes: Array) -> str:
+    return "(" + ", ".join(f"{x:.6g}" for x in mesh.nodes[nodes].mean(axis=0)) + ")"
