@@ -32,10 +32,10 @@ def gap_findings(mesh: Mesh) -> list[Finding | None]:
 
 
 def _cracks(mesh: Mesh, found: Facing, ends: Array, width: float) -> Finding | None:
-    places, n = gathered(mesh.nodes, np.column_stack([found.node, ends]), mesh.node_ids[found.node])
-    nearest = np.full(mesh.n_nodes, np.inf)
-    np.minimum.at(nearest, found.node, found.distance)
-    nearest = nearest[np.isfinite(nearest)]
+    rows = np.lexsort((found.distance, found.node))
+    rows = rows[np.unique(found.node[rows], return_index=True)[1]]  # each node with its nearest edge
+    places, n = gathered(mesh.nodes, np.column_stack([found.node, ends])[rows], mesh.node_ids[found.node[rows]])
+    nearest = found.distance[rows]
     message = (
         f"nodes on rims that face another rim, {nearest.min():.3g} to {nearest.max():.3g} apart; "
         f"{int((nearest <= width).sum()):,} within {width:.3g}"

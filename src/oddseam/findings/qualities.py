@@ -142,5 +142,5 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
     share = len(poor) / total
     return rows, Finding(
         "poor elements", "warning", len(poor), "elements (element ids)",
-        f"{share:.1%} of the elements are beyond a quality limit", "Remesh makes even elements.", places, n,
+        f"{share:.1%} of the elements are beyond a quality limit", "`oddseam remesh` makes even elements.", places, n,
     )  # fmt: skip
