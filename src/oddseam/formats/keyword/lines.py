@@ -64,7 +64,7 @@ class Lines:
     def _cut(self, text: bytes) -> Iterator[Block]:
         found = list(_KEYWORD.finditer(text))
         rows = np.searchsorted(self.start, [m.start() for m in found], side="right") - 1
-        following = [*rows[1:].tolist(), len(self.start) - 1]
+        following = [*rows[1:].tolist(), len(self.start) - 1][: len(rows)]
         for match, row, after in zip(found, rows.tolist(), following, strict=True):
             said, first = match[1].decode("latin-1").strip(), row + 1
             while said.endswith(",") and first < after:  # the keyword goes on in the next line
