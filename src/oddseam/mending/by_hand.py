@@ -9,8 +9,9 @@ from oddseam.arrays import Array
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.filling import fill_rims
-from oddseam.model import KINDS, Mesh
+from oddseam.model import Mesh
 from oddseam.model.editing import edited, merged
 from oddseam.picks import pick
 
@@ -175,7 +176,9 @@ def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) 
     one, two = BoxTree(np.repeat(points[:, None], 3, axis=1)).near(points, tolerance)
     keep = (one < two) if parts is None else (one < two) & ((used[rows[one]] | used[rows[two]]) == 3)
     a, b = rows[one[keep]], rows[two[keep]]
-    into = _without_collapse(mesh, _joined(mesh, a, b, tolerance))
+    beside = _sharing(mesh, np.concatenate([a, b]))
+    into = joined_nodes(mesh.nodes, a, b, tolerance, mesh.node_ids, lambda k: beside.get(k, ()))
+    into = _without_collapse(mesh, into)
     gone = np.flatnonzero(into != np.arange(mesh.n_nodes))
     if not len(gone):
         return mesh, Outcome((Step("weld", 0, 0.0, f"no two nodes within {tolerance:g}"),))
@@ -209,43 +212,18 @@ def _nodes_of_part(mesh: Mesh, name: str) -> list[int]:
     return nodes
 
 
-def _joined(mesh: Mesh, one: Array, two: Array, tolerance: float) -> Array:
-    """For each node the one that takes its place."""
-    pairs = {
-        (int(min(a, b)), int(max(a, b)))
-        for block_name, block in mesh.elements.items()
-        if KINDS[block_name].size > 1
-        for a, b in _neighbours(block.connectivity, np.concatenate([one, two]))
-    }
-    gap = np.linalg.norm(mesh.nodes[one] - mesh.nodes[two], axis=1)
-    into = np.arange(mesh.n_nodes)
-    members: dict[int, list[int]] = {}
-    for row in np.lexsort((mesh.node_ids[two], mesh.node_ids[one], gap)).tolist():
-        a, b = int(into[one[row]]), int(into[two[row]])
-        if a == b:
-            continue
-        if mesh.node_ids[b] < mesh.node_ids[a]:
-            a, b = b, a
-        ours, theirs = members.get(a, [a]), members.get(b, [b])
-        if np.linalg.norm(mesh.nodes[theirs] - mesh.nodes[a], axis=1).max() > tolerance:
-            continue
-        if any((min(x, y), max(x, y)) in pairs for x in ours for y in theirs):
-            continue  # an element would collapse
-        members[a] = ours + theirs
-        into[theirs] = a
-    return into
-
-
-def _neighbours(connectivity: Array, wanted: Array) -> list[tuple[int, int]]:
-    """Pairs of nodes of one element that are both wanted."""
-    mark = np.isin(connectivity, wanted)
-    pairs: list[tuple[int, int]] = []
-    for nodes, held in zip(
-        connectivity[mark.sum(axis=1) > 1].tolist(), mark[mark.sum(axis=1) > 1].tolist(), strict=True
-    ):
-        its = [node for node, is_held in zip(nodes, held, strict=True) if is_held]
-        pairs += [(a, b) for k, a in enumerate(its) for b in its[k + 1 :]]
-    return pairs
+def _sharing(mesh: Mesh, wanted: Array) -> dict[int, set[int]]:
+    """For each of some nodes the others of them that it shares an element with."""
+    mark = np.zeros(mesh.n_nodes, bool)
+    mark[wanted] = True
+    beside: dict[int, set[int]] = {}
+    for block in mesh.elements.values():
+        held = mark[block.connectivity]
+        for row in np.flatnonzero(held.sum(axis=1) > 1).tolist():
+            its = set(block.connectivity[row][held[row]].tolist())
+            for node in its:
+                beside.setdefault(node, set()).update(its - {node})
+    return beside
 
 
 def _places(mesh: Mesh, elements: Array) -> tuple[Point, ...]:

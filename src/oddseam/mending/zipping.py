@@ -14,6 +14,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors
+from oddseam.mending.clusters import joined_nodes
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -124,7 +125,11 @@ def _planned(mesh: Mesh, found: Facing) -> _Plan:
     nearer = np.where(found.along < 0.5, start, end)
     gap = np.linalg.norm(mesh.nodes[found.node] - mesh.nodes[nearer], axis=1)
     close = np.flatnonzero(gap <= reach)
-    into = _joined(mesh, found.node[close], nearer[close], gap[close], reach)
+    first, neighbour = c.neighbours
+    into = joined_nodes(
+        mesh.nodes, found.node[close], nearer[close], reach, np.arange(mesh.n_nodes),
+        lambda k: neighbour[first[k] : first[k + 1]].tolist(),
+    )  # fmt: skip
     # a node is worked in where it is not at an end, nor joined to one, nor in the facet itself
     inside = (into[found.node] != into[start]) & (into[found.node] != into[end]) & (gap > reach)
     inside &= (found.along > 0.0) & (found.along < 1.0)
@@ -135,27 +140,6 @@ def _planned(mesh: Mesh, found: Facing) -> _Plan:
     rows = rows[np.unique(into[found.node[rows]], return_index=True)[1]]  # each to its nearest edge
     rows = rows[np.lexsort((found.along[rows], found.corner[rows]))]
     return _Plan(into, into[found.node[rows]], found.corner[rows])
-
-
-def _joined(mesh: Mesh, one: Array, two: Array, gap: Array, reach: float) -> Array:
-    """For each node the one that takes its place: clusters grow by the nearest pairs, within ``reach``."""
-    first, neighbour = mesh.connectivity.neighbours
-    into = np.arange(mesh.n_nodes)
-    members: dict[int, list[int]] = {}
-    for row in np.lexsort((two, one, gap)).tolist():
-        a, b = int(into[one[row]]), int(into[two[row]])
-        if a == b:
-            continue
-        a, b = min(a, b), max(a, b)
-        ours, theirs = members.get(a, [a]), members.get(b, [b])
-        if np.linalg.norm(mesh.nodes[theirs] - mesh.nodes[a], axis=1).max() > reach:
-            continue
-        near = {int(x) for m in theirs for x in neighbour[first[m] : first[m + 1]]}
-        if near & set(ours):
-            continue  # an edge would collapse
-        members[a] = ours + theirs
-        into[theirs] = a
-    return into
 
 
 def _without(plan: _Plan, banned: Array) -> _Plan:
