@@ -13,6 +13,9 @@ from oddseam.errors import Refusal
 from oddseam.model import KINDS, Mesh
 from oddseam.model.source import NODE, Records
 
+#: Where our local nodes stand in formats that put the middles of the upright edges before those of the top.
+WEDGE_ORDER = (*range(9), 12, 13, 14, 9, 10, 11)
+HEX_ORDER = (*range(12), 16, 17, 18, 19, 12, 13, 14, 15)
 #: So many ids are named in a list.
 _NAMED = 6
 

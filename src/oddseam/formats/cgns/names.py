@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-_WEDGE = (*range(9), 12, 13, 14, 9, 10, 11)
-_HEX = (*range(12), 16, 17, 18, 19, 12, 13, 14, 15)
+from oddseam.formats.decks import HEX_ORDER, WEDGE_ORDER
 
 #: Type number, name, our kind, nodes in the file, and where our local nodes stand among them.
 _ROWS: list[tuple[int, str, str, int, tuple[int, ...]]] = [
@@ -12,10 +11,10 @@ _ROWS: list[tuple[int, str, str, int, tuple[int, ...]]] = [
     (7, "QUAD_4", "quad", 4, tuple(range(4))), (8, "QUAD_8", "quad8", 8, tuple(range(8))),
     (10, "TETRA_4", "tet", 4, tuple(range(4))), (11, "TETRA_10", "tet10", 10, tuple(range(10))),
     (12, "PYRA_5", "pyramid", 5, tuple(range(5))), (14, "PENTA_6", "wedge", 6, tuple(range(6))),
-    (15, "PENTA_15", "wedge15", 15, _WEDGE), (17, "HEXA_8", "hex", 8, tuple(range(8))),
-    (18, "HEXA_20", "hex20", 20, _HEX), (21, "PYRA_13", "pyramid13", 13, tuple(range(13))),
-    (9, "QUAD_9", "quad8", 9, tuple(range(8))), (16, "PENTA_18", "wedge15", 18, _WEDGE),
-    (19, "HEXA_27", "hex20", 27, _HEX), (13, "PYRA_14", "pyramid13", 14, tuple(range(13))),
+    (15, "PENTA_15", "wedge15", 15, WEDGE_ORDER), (17, "HEXA_8", "hex", 8, tuple(range(8))),
+    (18, "HEXA_20", "hex20", 20, HEX_ORDER), (21, "PYRA_13", "pyramid13", 13, tuple(range(13))),
+    (9, "QUAD_9", "quad8", 9, tuple(range(8))), (16, "PENTA_18", "wedge15", 18, WEDGE_ORDER),
+    (19, "HEXA_27", "hex20", 27, HEX_ORDER), (13, "PYRA_14", "pyramid13", 14, tuple(range(13))),
 ]  # fmt: skip
 TYPES = {number: (name, kind, size, order) for number, name, kind, size, order in _ROWS}
 NUMBER_OF = {kind: number for number, _, kind, _, _ in reversed(_ROWS)}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+from oddseam.formats.decks import HEX_ORDER, WEDGE_ORDER
 from oddseam.formats.nastran.fields import Card
 
 
@@ -31,9 +32,6 @@ class ElementCard:
     has_property: bool = True
 
 
-_WEDGE = (*range(9), 12, 13, 14, 9, 10, 11)
-_HEX = (*range(12), 16, 17, 18, 19, 12, 13, 14, 15)
-
 #: Element cards by name.  Of cards for the same kind the first is the one that is written.
 ELEMENTS = {
     "CTRIA3": ElementCard("tri"),
@@ -42,8 +40,8 @@ ELEMENTS = {
     "CQUAD8": ElementCard("quad", "quad8", order=tuple(range(8))),
     "CTETRA": ElementCard("tet", "tet10", order=tuple(range(10))),
     "CPYRAM": ElementCard("pyramid", "pyramid13", order=tuple(range(13))),
-    "CPENTA": ElementCard("wedge", "wedge15", order=_WEDGE),
-    "CHEXA": ElementCard("hex", "hex20", order=_HEX),
+    "CPENTA": ElementCard("wedge", "wedge15", order=WEDGE_ORDER),
+    "CHEXA": ElementCard("hex", "hex20", order=HEX_ORDER),
     "CROD": ElementCard("line"),
     "CBAR": ElementCard("line"),
     "CBEAM": ElementCard("line"),
