@@ -164,3 +164,22 @@ def test_an_open_cup_is_turned_by_what_it_holds_and_not_by_majority():
     normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     centre = mended.nodes[mended.elements["tri"].connectivity].mean(axis=1) - [0.5, 0.5, 0.5]
     assert (np.einsum("ij,ij->i", normal, centre) > 0).all()
+
+
+@pytest.mark.parametrize("scale, offset", [(1e-3, 0.0), (1e3, 0.0), (1.0, 1e6)])
+def test_sewing_and_walls_depend_on_neither_unit_nor_place_nor_order(scale, offset):
+    nodes, triangles = shapes.grid_cube(4)
+    wall = shapes.sheet(4)
+    level = np.column_stack([wall[0][:, :2], np.full(len(wall[0]), 0.5)])
+    one, two = strip(0, 0.4, 5), strip(0.4, 0.8, 8)
+    one[0][:, 1] -= 6e-5 * (one[0][:, 1] > 0.3)
+    corners = np.concatenate([nodes[triangles], level[wall[1]], one[0][one[1]] + [3, 0, 0], two[0][two[1]] + [3, 0, 0]])
+
+    def counts(soup):
+        mended = oddseam.mend(oddseam.Mesh.from_triangles(*shapes.joined(soup)), close="none")
+        return {s.name: s.count for s in outcome(mended).steps}, oddseam.prove(mended).is_clean
+
+    plain = counts(corners)
+    assert plain[1] and plain[0]["sew cracks"] > 0 and plain[0]["drop walls and fins"] == 32
+    order = np.random.default_rng(3).permutation(len(corners))
+    assert counts(corners[order] * scale + offset) == plain

@@ -1,6 +1,10 @@
 from __future__ import annotations
 
 import struct
+import subprocess
+import sys
+import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -135,3 +139,21 @@ def test_a_failed_write_leaves_the_old_file(tmp_path, cube_bytes):
     with pytest.raises(oddseam.FormatError, match="cannot be written"):
         oddseam.write_mesh(shapes.mesh(shapes.cube()), tmp_path / "nowhere" / "a.stl")
     assert path.read_bytes() == cube_bytes and [p.name for p in tmp_path.iterdir()] == ["old.stl"]
+
+
+def test_a_process_killed_while_writing_leaves_the_old_file_whole(tmp_path, cube_bytes):
+    path = tmp_path / "old.stl"
+    path.write_bytes(cube_bytes)
+    code = (
+        "import sys; sys.path.insert(0, sys.argv[1]); import oddseam, shapes\n"
+        "from oddseam.formats import stl; mesh = shapes.mesh(shapes.torus(300, 200))\n"
+        "from pathlib import Path; print('writing', flush=True); stl.write_text(mesh, Path(sys.argv[2]))\n"
+    )
+    command = [sys.executable, "-c", code, str(Path(__file__).parent), str(path)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None and process.stdout.readline() == "writing\n"
+        deadline = time.monotonic() + 20
+        while not any(p.stat().st_size > 1000 for p in tmp_path.glob(".old.stl.*")) and time.monotonic() < deadline:
+            time.sleep(0.01)
+        process.kill()
+    assert process.returncode != 0 and path.read_bytes() == cube_bytes
