@@ -12,6 +12,7 @@ import warnings
 import numpy as np
 import pytest
 import shapes
+from damage import read_or_refused
 from test_vtu import every_kind
 
 import oddseam
@@ -159,10 +160,7 @@ def test_any_damage_gives_a_mesh_or_one_line(tmp_path):
         for _ in range(rng.randint(1, 4)):
             at = rng.randrange(len(broken))
             broken[at : at + rng.randint(0, 2)] = bytes([rng.choice(b",*\n 0123456789.E-Sx\0\xff")])
-        try:
-            assert np.isfinite(read(tmp_path, bytes(broken)).nodes).all()
-        except oddseam.OddSeamError as error:
-            assert "\n" not in str(error)
+        read_or_refused(lambda content: read(tmp_path, content), bytes(broken))
 
 
 STEEL = oddseam.Material(1, 210000.0, 0.3, 7.85e-9, "steel")

@@ -56,3 +56,28 @@ def check_unique(ids: Array, what: str) -> None:
     if len(again):
         first, second = sorted(order[again[0] : again[0] + 2].tolist())
         raise MeshError(f"{what} {second} has id {ids[second]}, which {what} {first} has already")
+
+
+class IdIndex:
+    """Looks ids up among the ids of an array, all different; O(log n) each.
+
+    Parameters
+    ----------
+    ids : (n,) int array
+    """
+
+    def __init__(self, ids: Array) -> None:
+        self._order = np.argsort(ids)
+        self._sorted = ids[self._order]
+
+    def of(self, wanted: Array) -> tuple[Array, Array]:
+        """Indices into the array, and which ids are not there (their index means nothing)."""
+        if not len(self._sorted):
+            return np.zeros(wanted.shape, np.int64), np.ones(wanted.shape, bool)
+        at = np.searchsorted(self._sorted, wanted).clip(0, len(self._sorted) - 1)
+        return self._order[at], np.asarray(self._sorted[at] != wanted)
+
+
+def point_text(xyz: Array | tuple[float, float, float]) -> str:
+    """A point as messages name it."""
+    return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Mesh
 from oddseam.model.source import NODE, Records
@@ -27,15 +27,10 @@ def listed(ids: Collection[int]) -> str:
 
 def changed_nodes(mesh: Mesh, records: Records | None, as_read: Array | None) -> Array:
     """(n,) bool: nodes that have no record, or are not where their record says (``as_read``)."""
-    changed = np.ones(mesh.n_nodes, bool)
-    if records is None or as_read is None:
-        return changed
-    ids = records.key[records.role == NODE]
-    if not len(ids):
-        return changed
-    order = np.argsort(ids)
-    row = order[np.searchsorted(ids[order], mesh.node_ids).clip(0, len(ids) - 1)]
-    return np.asarray((ids[row] != mesh.node_ids) | (as_read[row] != mesh.nodes).any(axis=1))
+    if records is None or as_read is None or not len(as_read):
+        return np.ones(mesh.n_nodes, bool)
+    row, missing = IdIndex(records.key[records.role == NODE]).of(mesh.node_ids)
+    return np.asarray(missing | (as_read[row] != mesh.nodes).any(axis=1))
 
 
 def rounded_nodes(mesh: Mesh, changed: Array, width: int) -> Mesh:

@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError
+from oddseam.errors import FormatError, Refusal
 from oddseam.geometry.polygons import triangulate_polygons
-from oddseam.model import Elements
+from oddseam.model import Elements, Mesh
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,6 +121,13 @@ def _triangles(nodes: Array, first: Array, corner: Array, which: Array) -> tuple
     rows = np.repeat(first[which] - begin[:-1], size) + np.arange(begin[-1])
     points = nodes[corner[rows]]
     return corner[rows][triangulate_polygons(points, begin)], np.repeat(which, size - 2)
+
+
+def in_single_precision(mesh: Mesh, what: str) -> Array:
+    """The coordinates as ``what`` holds them, in single precision."""
+    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
+        raise Refusal(f"a coordinate is too large for single precision, which is all that {what} holds")
+    return mesh.nodes.astype(np.float32).astype(np.float64)
 
 
 def unlike(names: list[str]) -> list[str]:

@@ -17,7 +17,8 @@ from typing import Any, BinaryIO
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError, Refusal
+from oddseam.errors import FormatError
+from oddseam.formats.facets import in_single_precision
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import losses
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
@@ -270,9 +271,7 @@ def _elements(mode: int, index: Array) -> tuple[str, Array]:
 
 def held_nodes(mesh: Mesh) -> Array:
     """The coordinates in single precision."""
-    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
-        raise Refusal("a coordinate is too large for single precision, which is all that glTF holds")
-    return mesh.nodes.astype(np.float32).astype(np.float64)
+    return in_single_precision(mesh, "glTF")
 
 
 def rounded(mesh: Mesh) -> Mesh:

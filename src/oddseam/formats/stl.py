@@ -13,8 +13,8 @@ from typing import BinaryIO
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError, Refusal
-from oddseam.formats.facets import unlike
+from oddseam.errors import FormatError
+from oddseam.formats.facets import in_single_precision, unlike
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import losses
 from oddseam.formats.text import BYTE_ORDER_MARK, as_bytes, stl_facets, text_begins
@@ -121,9 +121,7 @@ def _rejoined(mesh: Mesh, nodes: Array) -> Mesh:
 
 def held_nodes(mesh: Mesh) -> Array:
     """The coordinates in single precision."""
-    if mesh.nodes.size and np.abs(mesh.nodes).max() > np.finfo(np.float32).max:
-        raise Refusal("a coordinate is too large for single precision, which is all that a binary STL holds")
-    return mesh.nodes.astype(np.float32).astype(np.float64)
+    return in_single_precision(mesh, "a binary STL")
 
 
 def rounded(mesh: Mesh) -> Mesh:

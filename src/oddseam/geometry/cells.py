@@ -53,10 +53,7 @@ def sorted_round_edges(nodes: Array, ends: Array, apex: Array, first: Array) -> 
     size = np.abs(nodes[apex]).max(axis=1) + np.abs(a[edge]).max(axis=1) + np.linalg.norm(out, axis=1)
     error = _SLACK * UNIT * size / np.maximum(np.hypot(x, y), 1e-300)
     order = np.lexsort((angle, edge))
-    # neighbours in the order, the last and the first of an edge too
-    following = np.arange(1, len(order) + 1)
-    following[first[1:] - 1] = first[:-1]
-    after = order[following]
+    after = order[next_in_turn(first)]  # of the last one the first
     gap = angle[after] - angle[order]
     gap[first[1:] - 1] += 2.0 * np.pi
     unsure = np.unique(edge[order[gap <= error[order] + error[after]]])
@@ -100,15 +97,20 @@ def _exact_order(nodes: Array, ends: Array, apex: Array) -> list[int]:
     return sorted(range(len(arms)), key=cmp_to_key(compare))
 
 
-def linked_sides(n: int, triangle: Array, upward: Array, order: Array, first: Array) -> tuple[Array, Array]:
+def next_in_turn(first: Array) -> Array:
+    """For the rows of runs that ``first`` bounds, the next row of the run; after the last the first."""
+    following = np.arange(1, first[-1] + 1)
+    following[first[1:] - 1] = first[:-1]
+    return following
+
+
+def linked_sides(triangle: Array, upward: Array, order: Array, first: Array) -> tuple[Array, Array]:
     """Pairs of sides that look at each other.
 
     Side 2 t of triangle t is the one its normal points to, 2 t + 1 the other.
 
     Parameters
     ----------
-    n : int
-        Number of rows.
     triangle : (n,) int array
         The triangle of every row (a corner at an edge).
     upward : (n,) bool array
@@ -118,10 +120,7 @@ def linked_sides(n: int, triangle: Array, upward: Array, order: Array, first: Ar
     first : (e + 1,) int array
         Where the rows of each edge begin in ``order``.
     """
-    rows = order
-    following = np.arange(1, n + 1)
-    following[first[1:] - 1] = first[:-1]
-    after = order[following]
-    ahead = 2 * triangle[rows] + ~upward[rows]  # the side that looks on, counter-clockwise
+    after = order[next_in_turn(first)]
+    ahead = 2 * triangle[order] + ~upward[order]  # the side that looks on, counter-clockwise
     behind = 2 * triangle[after] + upward[after]
     return ahead, behind

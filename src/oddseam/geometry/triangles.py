@@ -40,6 +40,12 @@ def cone_volumes(corners: Array, apex: Array) -> Array:
     return volumes
 
 
+def loop_volume(start: Array, end: Array, apex: Array) -> float:
+    """Signed volume of the cone from ``apex`` to a fan about the middle of a loop, given by its edges (k, 3)."""
+    hub = np.broadcast_to(start.mean(axis=0), start.shape)
+    return float(cone_volumes(np.stack([start, end, hub], axis=1), apex).sum())
+
+
 def winding_number(point: Array, corners: Array) -> float:
     """Generalised winding number of triangles (m, 3, 3) about a point: 1 inside, 0 outside.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
@@ -100,7 +100,10 @@ def fill(
         away = [np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min() for rim in c.rims]
         chosen = [c.rims[int(np.argmin(away))]]
     filled, report = fill_rims(mesh, chosen)
-    unmet = tuple(f"the rim at {_said(mesh, rim.nodes)} was not filled: {reason}" for rim, reason in report.left)
+    unmet = tuple(
+        f"the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} was not filled: {reason}"
+        for rim, reason in report.left
+    )
     if not report.rims:
         raise Refusal("nothing was filled: " + "; ".join(unmet[:3]))
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:12])
@@ -109,12 +112,9 @@ def fill(
 
 
 def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
-    order = np.argsort(mesh.node_ids)
-    at = np.searchsorted(mesh.node_ids[order], ids).clip(0, mesh.n_nodes - 1)
-    rows = order[at]
-    missing = [number for number, row in zip(ids, rows.tolist(), strict=True) if mesh.node_ids[row] != number]
-    if missing:
-        raise PickError(f"there is no node {missing[0]}")
+    rows, missing = IdIndex(mesh.node_ids).of(np.array(ids, np.int64))
+    if missing.any():
+        raise PickError(f"there is no node {ids[int(np.argmax(missing))]}")
     if len(ids) < 3 or len(set(ids)) != len(ids):
         raise Refusal("three different nodes at least make a loop")
     c, node = mesh.connectivity, mesh.faces.node
@@ -234,7 +234,3 @@ def _places(mesh: Mesh, elements: Array) -> tuple[Point, ...]:
         found += [point_of(mesh.nodes[nodes].mean(axis=0)) for nodes in block.connectivity[mine[:12]]]
         at += len(block)
     return tuple(found[:12])
-
-
-def _said(mesh: Mesh, nodes: Array) -> str:
-    return "(" + ", ".join(f"{x:.6g}" for x in mesh.nodes[nodes].mean(axis=0)) + ")"

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import cone_volumes, winding_number
+from oddseam.geometry.triangles import cone_volumes, loop_volume, winding_number
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
@@ -103,6 +103,5 @@ def _capped_volumes(mesh: Mesh) -> Array:
     c, node = mesh.connectivity, mesh.faces.node
     for rim in c.rims:
         start, end = mesh.nodes[node[c.next[rim.corners]]], mesh.nodes[node[rim.corners]]
-        hub = np.broadcast_to(mesh.nodes[rim.nodes].mean(axis=0), start.shape)
-        volume[c.piece[c.face[rim.corners[0]]]] += cone_volumes(np.stack([start, end, hub], axis=1), middle).sum()
+        volume[c.piece[c.face[rim.corners[0]]]] += loop_volume(start, end, middle)
     return np.asarray(volume)

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array
+from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings import Limits, defects
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, point_of
@@ -199,7 +199,7 @@ def _collapsed(given: Mesh, rounded: Mesh) -> list[str]:
     gone = np.flatnonzero((had > 0) & (has == 0))
     middle = (given.pieces.low + given.pieces.high) / 2
     return [
-        f"the piece at {_point(point_of(middle[p]))}, {given.pieces.extent[p]:.3g} across, collapses in single "
+        f"the piece at {point_text(middle[p])}, {given.pieces.extent[p]:.3g} across, collapses in single "
         "precision; move the part nearer to the origin, or write another format"
         for p in gone[:MOST_PLACES].tolist()
     ] + ([f"{len(gone) - MOST_PLACES} more pieces collapse"] if len(gone) > MOST_PLACES else [])
@@ -234,7 +234,7 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -
     extent, facets = mesh.pieces.extent, np.bincount(mesh.pieces.of_triangle[mesh.pieces.of_triangle >= 0])
     places = tuple(point_of(middle[p]) for p in pieces[:MOST_PLACES])
     for p, place in zip(pieces.tolist(), places, strict=False):
-        notes.append(f"dropped: a crumb {extent[p]:.4g} across, {facets[p]} facet(s), at {_point(place)}")
+        notes.append(f"dropped: a crumb {extent[p]:.4g} across, {facets[p]} facet(s), at {point_text(place)}")
     if len(pieces) > MOST_PLACES:
         notes.append(f"dropped: {len(pieces) - MOST_PLACES:,} more crumbs")
     steps.append(Step("drop crumbs", len(pieces), 0.0, f"floating pieces less than {size:.4g} across", places))
@@ -290,11 +290,7 @@ def _cracks(mesh: Mesh, reach: float) -> set[int]:
 
 
 def _at(mesh: Mesh, rim: Rim) -> str:
-    return _point(point_of(mesh.nodes[rim.nodes].mean(axis=0)))
-
-
-def _point(xyz: tuple[float, float, float]) -> str:
-    return "(" + ", ".join(f"{x:.6g}" for x in xyz) + ")"
+    return point_text(mesh.nodes[rim.nodes].mean(axis=0))
 
 
 def _remaining(mesh: Mesh, keep_joints: bool) -> list[str]:
@@ -310,4 +306,4 @@ def _remaining(mesh: Mesh, keep_joints: bool) -> list[str]:
 
 
 def _first(places: tuple[Place, ...]) -> str:
-    return "first at " + _point(places[0].centre) if places else "places unknown"
+    return "first at " + point_text(places[0].centre) if places else "places unknown"

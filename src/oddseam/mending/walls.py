@@ -15,8 +15,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.cells import linked_sides, sorted_round_edges
-from oddseam.geometry.triangles import area_vectors, cone_volumes
+from oddseam.geometry.cells import linked_sides, next_in_turn, sorted_round_edges
+from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volume
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Connectivity, Rim, label_components
 from oddseam.model.editing import edited
@@ -73,7 +73,7 @@ def resolve_walls(mesh: Mesh) -> tuple[Mesh, Resolved]:
     leaks = _leaks(mesh, skin)
     if leaks:
         skin = find_cells(mesh, leaks)
-    involved = ~crossed_components(mesh, skin) & _has_joint(skin)
+    involved = ~_crossed_components(mesh, skin) & _has_joint(skin)
     front, back = (skin.solid[skin.cell[:, k]] for k in (0, 1))
     spared = np.zeros(int(skin.component.max(initial=-1)) + 2, bool)
     for rim in _leaks(mesh, skin):  # still too large for a fin: better left than lost
@@ -132,7 +132,7 @@ def _has_joint(skin: Skin) -> Array:
     return np.asarray(chosen[skin.component])
 
 
-def crossed_components(mesh: Mesh, skin: Skin) -> Array:
+def _crossed_components(mesh: Mesh, skin: Skin) -> Array:
     """(t,) bool: triangles of components in which facets cross, and those that take no part."""
     crossed = np.zeros(int(skin.component.max(initial=-1)) + 2, bool)
     crossed[skin.component[mesh.crossing_triangles.ravel()]] = True
@@ -168,7 +168,7 @@ def find_cells(mesh: Mesh, leaks: Collection[int] = ()) -> Skin:
         chosen = order[rows]
         order[rows] = chosen[sorted_round_edges(mesh.nodes, links.edges[many], apex[chosen], begin)]
     n_caps = len(cap_volume)
-    one, two = linked_sides(len(order), facet, upward, order, first)
+    one, two = linked_sides(facet, upward, order, first)
     _, label = label_components(2 * (t + n_caps), one, two)
     _, hang = label_components(t + n_caps + len(links.edges), facet, t + n_caps + edge)
     component = np.where(links.is_sound, hang[:t], -1)
@@ -176,8 +176,7 @@ def find_cells(mesh: Mesh, leaks: Collection[int] = ()) -> Skin:
     cell = label[: 2 * t].reshape(t, 2)
     solid = _solid_cells(mesh, triangles, component, cell, label, cap_volume)
     at = np.flatnonzero(np.repeat(np.diff(first) > 2, np.diff(first)))
-    following = np.arange(1, len(order) + 1)
-    following[first[1:] - 1] = first[:-1]
+    following = next_in_turn(first)
     behind = one[at] % 2 * (two[at] % 2)
     of_caps = (order[at] >= len(corner)) | (order[following[at]] >= len(corner))
     at = at[~of_caps]
@@ -209,9 +208,7 @@ def _caps(mesh: Mesh, links: Connectivity, leaks: Collection[int]) -> tuple[Arra
         edge.append(edges)
         upward.append(end < start)  # a cap runs against the facets
         apex.append(np.full(len(start), start[len(start) // 2]))
-        a, b = mesh.nodes[end], mesh.nodes[start]
-        hub = np.broadcast_to(mesh.nodes[start].mean(axis=0), a.shape)
-        volume.append(float(cone_volumes(np.stack([a, b, hub], axis=1), middle).sum()))
+        volume.append(loop_volume(mesh.nodes[end], mesh.nodes[start], middle))
     none = np.zeros(0, np.int64)
     joined = [np.concatenate([none, *values]).astype(np.int64) for values in (cap, edge, upward, apex)]
     return joined[0], joined[1], joined[2].astype(bool), joined[3], np.array(volume)

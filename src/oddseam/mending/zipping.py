@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.geometry.triangles import area_vectors
 from oddseam.mending.clusters import joined_nodes
 from oddseam.model import Mesh
@@ -164,10 +164,7 @@ def _applied(mesh: Mesh, plan: _Plan) -> _Sewn:
         new = edited(mesh, drop=drop, add_triangles=triangles, like=like, derived=True)
     assert new.n_nodes == mesh.n_nodes
     ids = new.element_ids
-    order = np.argsort(mesh.element_ids)
-    fresh = ids > mesh.element_ids.max()
-    parent = np.empty(len(ids), np.int64)
-    parent[~fresh] = order[np.searchsorted(mesh.element_ids[order], ids[~fresh])]
+    parent, fresh = IdIndex(mesh.element_ids).of(ids)
     parent[fresh] = like
     return _Sewn(merged(new, plan.into), np.flatnonzero(plan.into == np.arange(mesh.n_nodes)), parent)
 

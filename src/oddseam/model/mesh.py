@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Account
-from oddseam.arrays import Array, check_index, check_unique, locked
+from oddseam.arrays import Array, check_index, check_unique, locked, point_text
 from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
@@ -291,7 +291,7 @@ class Mesh:
     def __str__(self) -> str:
         lines = [repr(self)[1:-1]]
         size = self.box[1] - self.box[0]
-        lines.append("  box     " + " x ".join(f"{s:.6g}" for s in size) + f"  from {_point(self.box[0])}")
+        lines.append("  box     " + " x ".join(f"{s:.6g}" for s in size) + f"  from {point_text(self.box[0])}")
         for index, part in enumerate(self.parts):
             count = int((self.element_part == index).sum())
             data = [f"thickness {part.thickness:g}"] if part.thickness else []
@@ -306,7 +306,3 @@ class Mesh:
             lines.append(f"  source  {self.source.name} ({self.source.format})")
         lines.append(f"  account {len(self.account)} operation(s)")
         return "\n".join(lines)
-
-
-def _point(xyz: Array) -> str:
-    return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.files import Data
 from oddseam.formats.keyword.elements import TYPES, node_order, side_number
@@ -202,7 +202,7 @@ def _mesh(
         np.concatenate([none, *(b.id for b in blocks)]),
         "element",
     )
-    index = _Index(node_ids)
+    index = IdIndex(node_ids)
     tables = []
     for block in blocks:
         at, wrong = index.of(block.nodes)
@@ -216,7 +216,7 @@ def _mesh(
     kinds = [kind for kind in KINDS if any(b.kind == kind for b in blocks)]
     ids = {kind: np.concatenate([b.id for b in blocks if b.kind == kind]) for kind in kinds}
     all_ids = np.concatenate([none, *ids.values()])
-    elements_index = _Index(all_ids)
+    elements_index = IdIndex(all_ids)
     members = {name: _members(deck.element_sets, name, elements_index) for name in deck.element_sets}
     parts, part = _parts(deck, members, blocks, len(all_ids), elements_index)
     elements, at_element = {}, 0
@@ -244,22 +244,7 @@ def _refuse_twice(lines: Lines, rows: Array, ids: Array, what: str) -> None:
         lines.fail(int(rows[row]), f"{what} {ids[row]} is given twice")
 
 
-class _Index:
-    """Looks ids up."""
-
-    def __init__(self, ids: Array) -> None:
-        self._order = np.argsort(ids)
-        self._sorted = ids[self._order]
-
-    def of(self, wanted: Array) -> tuple[Array, Array]:
-        """Indices, and which ids are not there."""
-        if not len(self._sorted):
-            return np.zeros(wanted.shape, np.int64), np.ones(wanted.shape, bool)
-        at = np.searchsorted(self._sorted, wanted).clip(0, len(self._sorted) - 1)
-        return self._order[at], np.asarray(self._sorted[at] != wanted)
-
-
-def _members(sets: dict[str, list[int | str]], name: str, index: _Index) -> Array:
+def _members(sets: dict[str, list[int | str]], name: str, index: IdIndex) -> Array:
     """Indices of a set, other sets in it included, ids that are not there left out."""
     ids: set[int] = set()
     seen: set[str] = set()
@@ -279,7 +264,7 @@ def _members(sets: dict[str, list[int | str]], name: str, index: _Index) -> Arra
 
 
 def _parts(
-    deck: _Deck, members: dict[str, Array], blocks: list[_Elements], count: int, index: _Index
+    deck: _Deck, members: dict[str, Array], blocks: list[_Elements], count: int, index: IdIndex
 ) -> tuple[tuple[Part, ...], Array]:
     """A part for each section, then for each set or type of the elements that have none."""
     part = np.full(count, -1)
@@ -303,7 +288,7 @@ def _parts(
 
 
 def _sides(
-    deck: _Deck, members: dict[str, Array], index: _Index, kinds: list[str], ids: dict[str, Array]
+    deck: _Deck, members: dict[str, Array], index: IdIndex, kinds: list[str], ids: dict[str, Array]
 ) -> dict[str, Array]:
     kind_of = np.concatenate([np.zeros(0, np.int64), *(np.full(len(ids[k]), n) for n, k in enumerate(kinds))])
     sides: dict[str, Array] = {}
@@ -329,7 +314,7 @@ def _sides(
 
 def _records(
     lines: Lines, text: bytes, node_row: Array, node_ids: Array, xyz: Array, blocks: list[_Elements],
-    parts: tuple[Part, ...], part: Array, index: _Index,
+    parts: tuple[Part, ...], part: Array, index: IdIndex,
 ) -> Records:  # fmt: skip
     """A record for each line; an element's further lines are carried by its first."""
     n = len(lines.start) - 1

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.columns import Columns
 from oddseam.formats.files import Data
@@ -263,20 +263,17 @@ def _mesh(
 
 
 def _elements(scan: Scan, node_ids: Array, blocks: list[_Block], part_ids: Array) -> dict[str, Elements]:
-    order = np.argsort(node_ids)
-    part_order = np.argsort(part_ids)
+    of_nodes, of_parts = IdIndex(node_ids), IdIndex(part_ids)
     made: dict[str, list[Elements]] = {}
     for block in blocks:
-        at = np.searchsorted(node_ids[order], block.nodes).clip(0, max(len(order) - 1, 0))
-        index = order[at] if len(order) else np.zeros_like(at)
-        wrong = node_ids[index] != block.nodes if len(order) else np.ones_like(at, bool)
+        index, wrong = of_nodes.of(block.nodes)
         if wrong.any():
             row, column = np.argwhere(wrong)[0].tolist()
             scan.fail(
                 int(block.record[row]),
                 f"element {block.id[row]} refers to GRID {block.nodes[row, column]}, which is not there",
             )
-        part = part_order[np.searchsorted(part_ids[part_order], block.part)]
+        part, _ = of_parts.of(block.part)
         made.setdefault(block.kind, []).append(Elements(index.astype(np.int32), block.id, part.astype(np.int32)))
     return {
         kind: Elements(
