@@ -19,7 +19,15 @@ if TYPE_CHECKING:
         PickError as PickError,
         Refusal as Refusal,
     )
-    from oddseam.findings import Finding as Finding, Limits as Limits, Survey as Survey, survey as survey
+    from oddseam.findings import (
+        Finding as Finding,
+        Limits as Limits,
+        Measure as Measure,
+        Measures as Measures,
+        Survey as Survey,
+        measure as measure,
+        survey as survey,
+    )
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
@@ -50,7 +58,8 @@ _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
-    "Finding": "findings", "Limits": "findings", "Survey": "findings", "survey": "findings",
+    "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
+    "Survey": "findings", "measure": "findings", "survey": "findings",
     "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
     "delete": "mending.by_hand", "fill": "mending.by_hand", "flip": "mending.by_hand", "weld": "mending.by_hand",
     "mend": "mending",

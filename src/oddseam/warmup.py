@@ -11,10 +11,12 @@ import time
 #: Modules with kernels; each has a ``warm_up`` that runs all of them on tiny input.
 FAMILIES = (
     "oddseam.model.component_kernels",
+    "oddseam.model.edge_kernels",
     "oddseam.remeshing.kernels",
     "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",
     "oddseam.geometry.crossing_kernels",
+    "oddseam.geometry.ray_kernels",
     "oddseam.remeshing.curve_kernels",
     "oddseam.mending.kernels",
     "oddseam.pictures.kernels",

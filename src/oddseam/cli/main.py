@@ -66,6 +66,11 @@ def build_parser() -> argparse.ArgumentParser:
     ):
         p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
 
+    p = verb("measure", "measure a part: its box, edges, thinnest wall and smallest gap, or between nodes")
+    reads(p)
+    reports(p)
+    p.add_argument("--nodes", metavar="ID,ID,...", help="the distance from each of these nodes to the next")
+
     p = verb("mend", "join, drop duplicates and walls, sew cracks, orient, fill rims, and prove the result")
     reads(p)
     writes(p)

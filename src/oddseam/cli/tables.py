@@ -104,6 +104,17 @@ def _print_quality(console: Console, found: oddseam.Survey) -> None:
     console.print(table)
 
 
+def print_measures(name: str, measures: oddseam.Measures) -> None:
+    """Lengths with their ends."""
+    console = _console()
+    console.print(f"[bold]{name}[/bold], lengths in {measures.unit or 'an unknown unit'}", markup=True)
+    table = _table("length of", "", "along x", "y", "z", "from", "ids", right=(1, 2, 3, 4))
+    for row in measures.rows:
+        along = (f"{b - a:.5g}" for a, b in zip(row.start, row.end, strict=True))
+        table.add_row(row.what, f"{row.length:.6g}", *along, _point(row.start), ", ".join(map(str, row.ids)))
+    console.print(table)
+
+
 def print_entry(entry: oddseam.Entry) -> None:
     """One entry of an account."""
     console = _console()

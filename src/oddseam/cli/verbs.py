@@ -69,6 +69,18 @@ def run_survey(args: argparse.Namespace) -> int:
     return 0
 
 
+def run_measure(args: argparse.Namespace) -> int:
+    """Print lengths."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    nodes = None if args.nodes is None else _numbers(args.nodes, "--nodes", int)
+    measures = oddseam.measure(mesh, nodes)
+    if args.json:
+        print(json.dumps({"file": args.input, **measures.to_dict()}, indent=1))
+    else:
+        tables.print_measures(args.input, measures)
+    return 0
+
+
 def run_mend(args: argparse.Namespace) -> int:
     """Mend and prove."""
     _check_output(args)

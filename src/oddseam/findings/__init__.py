@@ -2,6 +2,7 @@
 
 from oddseam.findings.finding import Finding, Place
 from oddseam.findings.limits import Limits
+from oddseam.findings.measuring import Measure, Measures, measure
 from oddseam.findings.report import Survey, survey
 
-__all__ = ["Finding", "Limits", "Place", "Survey", "survey"]
+__all__ = ["Finding", "Limits", "Measure", "Measures", "Place", "Survey", "measure", "survey"]

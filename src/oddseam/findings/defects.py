@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, gathered, places_of, point_of
 from oddseam.findings.limits import Limits
+from oddseam.geometry.threads import in_runs
 from oddseam.geometry.welding import weld_exact
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -154,28 +155,27 @@ def inward(mesh: Mesh) -> Finding | None:
                    "`oddseam mend` turns them.", places, len(pieces))  # fmt: skip
 
 
-def _heights(mesh: Mesh) -> tuple[Array, Array]:
-    """Shortest altitude and longest edge of every triangle."""
-    p = mesh.nodes[mesh.triangulation.triangles]
-    edges = [p[:, (k + 1) % 3] - p[:, k] for k in range(3)]
+def _heights(corners: Array) -> Array:
+    """(m, 2) shortest altitude and longest edge of triangles."""
+    edges = [corners[:, (k + 1) % 3] - corners[:, k] for k in range(3)]
     longest = np.sqrt(np.maximum.reduce([np.einsum("ij,ij->i", e, e) for e in edges]))
     twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
-    return twice / np.where(longest > 0, longest, 1.0), longest
+    return np.column_stack([twice / np.where(longest > 0, longest, 1.0), longest])
 
 
-def sliver_rows(mesh: Mesh) -> Array:
-    """Rows of the triangulation that are slivers, and not degenerate."""
-    height, longest = _heights(mesh)
+def sliver_rows(mesh: Mesh) -> tuple[Array, Array]:
+    """Rows of the triangulation that are slivers, and not degenerate; and their heights."""
+    height, longest = in_runs(_heights, mesh.nodes, mesh.triangulation.triangles).T
     thin = height < _SLIVER * longest
     thin[mesh.degenerate_triangles] = False
-    return np.flatnonzero(thin)
+    rows = np.flatnonzero(thin)
+    return rows, height[rows]
 
 
 def slivers(mesh: Mesh) -> Finding | None:
     """Facets so thin that their shortest altitude is less than a hundredth of their longest edge."""
-    rows = sliver_rows(mesh)
-    least = _heights(mesh)[0][rows].min(initial=np.inf) if len(rows) else 0.0
-    message = f"facets thinner than a hundredth of their length; the thinnest is {least:.3g} high"
+    rows, height = sliver_rows(mesh)
+    message = f"facets thinner than a hundredth of their length; the thinnest is {height.min(initial=np.inf):.3g} high"
     return _facet_finding(mesh, rows, "slivers", "warning", message, "`oddseam remesh` makes even facets.")
 
 

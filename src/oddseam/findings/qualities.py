@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,6 +14,7 @@ from oddseam.findings.finding import Finding, Place, gathered
 from oddseam.findings.limits import Limits
 from oddseam.geometry.quality import MORE_IS_WORSE, quality
 from oddseam.geometry.solid_quality import solid_quality
+from oddseam.geometry.threads import in_runs
 from oddseam.model import KINDS, Mesh
 
 #: So many of the worst elements are named.
@@ -56,12 +59,19 @@ def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
     for name, block in mesh.elements.items():
         kind = KINDS[name]
         if kind.dimension >= 2:
-            corners = mesh.nodes[block.connectivity[:, : kind.corners]]
             plain = name.rstrip("0123456789")
-            measures = quality(corners) if kind.dimension == 2 else solid_quality(plain, corners)
+            measured = quality if kind.dimension == 2 else partial(solid_quality, plain)
+            corners = block.connectivity[:, : kind.corners]
+            names = list(measured(mesh.nodes[corners[:1]]))
+            table = in_runs(_as_columns(measured), mesh.nodes, corners)
+            measures = dict(zip(names, np.ascontiguousarray(table.T), strict=True))
             found[name] = (np.arange(at, at + len(block)), measures)
         at += len(block)
     return found
+
+
+def _as_columns(measured: Callable[[Array], dict[str, Array]]) -> Callable[[Array], Array]:
+    return lambda corners: np.column_stack(list(measured(corners).values()))
 
 
 def inverted_indices(mesh: Mesh) -> Array:

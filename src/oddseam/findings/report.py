@@ -11,7 +11,10 @@ from oddseam.findings import defects
 from oddseam.findings.finding import SEVERITIES, Finding
 from oddseam.findings.gaps import gap_findings, holes
 from oddseam.findings.limits import Limits
+from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
+from oddseam.geometry.threads import in_runs
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import Proof, prove
 from oddseam.progress import Progress, silent
@@ -124,6 +127,8 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, progress: Progress = sil
         found.append(defects.crumbs(mesh, limits))
         progress("looking for crossings", 0.6)
         found.append(defects.crossing_facets(mesh))
+        progress("measuring walls and gaps", 0.7)
+        found += thin_places(mesh)
     progress("measuring quality", 0.8)
     rows, poor = quality_rows(mesh, limits)
     found += [defects.slivers(mesh), inverted_elements(mesh), poor, _not_interpreted(mesh)]
@@ -144,10 +149,10 @@ def _not_interpreted(mesh: Mesh) -> Finding | None:
 
 
 def _summary(mesh: Mesh, proof: Proof) -> dict[str, Any]:
-    corners = mesh.nodes[mesh.triangulation.triangles]
-    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    edges = mesh.connectivity.edges
-    length = np.linalg.norm(mesh.nodes[edges[:, 1]] - mesh.nodes[edges[:, 0]], axis=1)
+    area = in_runs(
+        lambda corners: np.linalg.norm(area_vectors(corners), axis=1), mesh.nodes, mesh.triangulation.triangles
+    )
+    length = in_runs(lambda ends: np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1), mesh.nodes, mesh.connectivity.edges)
     return {
         "counts": mesh.counts,
         "parts": [part.name for part in mesh.parts],

@@ -7,12 +7,10 @@ a query takes O(log n) where the surface is not equally far everywhere.
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.threads import in_runs, in_shares
 from oddseam.geometry.triangles import boxes
 
 _LEAF = 4
@@ -32,9 +30,52 @@ def morton_order(points: Array) -> Array:
     """Order of points (n, 3) along a Morton curve through their box; ties in the given order."""
     low = points.min(axis=0)
     extent = max(float((points.max(axis=0) - low).max()), 1e-300)
-    cell = ((points - low) * (2097151.0 / extent)).astype(np.uint64)
-    key = _spread(cell[:, 0]) | _spread(cell[:, 1]) << np.uint64(1) | _spread(cell[:, 2]) << np.uint64(2)
+    key = np.zeros(len(points), np.uint64)
+    for axis in range(3):
+        key |= _spread(((points[:, axis] - low[axis]) * (2097151.0 / extent)).astype(np.uint64)) << np.uint64(axis)
     return np.argsort(key, kind="stable")
+
+
+def boxes_in_order(nodes: Array, triangles: Array) -> tuple[Array, Array]:
+    """The order of the triangles in a tree, and its boxes in heap order.
+
+    Parameters
+    ----------
+    nodes : (n, 3) float array
+    triangles : (m, 3) int array
+        At least one.
+
+    Returns
+    -------
+    order : (m,) int64 array
+    box : (2 l - 1, 6) float32 array
+        For l leaves; leaf i holds the triangles ``order[i * m // l : (i + 1) * m // l]``.
+    """
+    m = len(triangles)
+    order = morton_order(
+        in_runs(lambda corners: (corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3.0, nodes, triangles)
+    )
+    leaves = 1
+    while leaves * _LEAF < m:
+        leaves *= 2
+    first = np.arange(leaves + 1) * m // leaves
+    box = np.empty((2 * leaves - 1, 6), np.float32)
+
+    def leaf_boxes(start: int, stop: int) -> Array:
+        its = first[start : stop + 1]
+        low, high = boxes(nodes[triangles[order[its[0] : its[-1]]]])
+        its = its - its[0]
+        low, high = _runs(np.minimum, low, its, np.inf), _runs(np.maximum, high, its, -np.inf)
+        return np.concatenate([_rounded(low, -np.inf), _rounded(high, np.inf)], axis=1)
+
+    box[leaves - 1 :] = np.concatenate(in_shares(leaf_boxes, leaves, least=20_000, most=20_000))
+    while leaves > 1:
+        below = box[leaves - 1 : 2 * leaves - 1]
+        leaves //= 2
+        above = box[leaves - 1 : 2 * leaves - 1]
+        np.minimum(below[::2, :3], below[1::2, :3], out=above[:, :3])
+        np.maximum(below[::2, 3:], below[1::2, 3:], out=above[:, 3:])
+    return order, box
 
 
 class BoxTree:
@@ -50,24 +91,10 @@ class BoxTree:
 
     def __init__(self, corners: Array, label: Array | None = None) -> None:
         m = len(corners)
-        self.order = morton_order((corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3.0)
+        self.order, self.box = boxes_in_order(corners.reshape(-1, 3), np.arange(3 * m, dtype=np.int32).reshape(m, 3))
         self.corners = np.ascontiguousarray(corners[self.order]).reshape(m, 9)
         given = np.zeros(m, np.int32) if label is None else label
         self.label = np.ascontiguousarray(given[self.order], np.int32)
-        leaves = 1
-        while leaves * _LEAF < m:
-            leaves *= 2
-        first = np.arange(leaves + 1) * m // leaves
-        low, high = (values[self.order] for values in boxes(corners))
-        self.box = np.empty((2 * leaves - 1, 6), np.float32)
-        lows, highs = _runs(np.minimum, low, first, np.inf), _runs(np.maximum, high, first, -np.inf)
-        while True:
-            at = len(lows) - 1
-            self.box[at : 2 * at + 1, :3] = _rounded(lows, -np.inf)
-            self.box[at : 2 * at + 1, 3:] = _rounded(highs, np.inf)
-            if at == 0:
-                break
-            lows, highs = np.minimum(lows[::2], lows[1::2]), np.maximum(highs[::2], highs[1::2])
 
     def closest(self, points: Array, label: Array | None = None, hint: Array | None = None) -> tuple[Array, Array]:
         """Closest points on the triangles.
@@ -96,18 +123,12 @@ class BoxTree:
         wanted = np.full(k, -1, np.int32) if label is None else np.ascontiguousarray(label, np.int32)
         row = np.full(k, -1, np.int32) if hint is None else np.array(hint, np.int32)
         found = np.empty((k, 3))
-        threads = min(os.cpu_count() or 1, 1 + k // 2000)
-        cuts = np.linspace(0, k, threads + 1).astype(int)
 
-        def run(i: int) -> None:
-            part = slice(cuts[i], cuts[i + 1])
+        def run(start: int, stop: int) -> None:
+            part = slice(start, stop)
             closest_points(points[part], wanted[part], self.corners, self.label, self.box, found[part], row[part])
 
-        if threads == 1:
-            run(0)
-        else:
-            with ThreadPoolExecutor(threads) as pool:
-                list(pool.map(run, range(threads)))
+        in_shares(run, k)
         return found, row
 
     def near(self, points: Array, reach: float) -> tuple[Array, Array]:

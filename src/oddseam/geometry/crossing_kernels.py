@@ -206,21 +206,33 @@ def _boxes_meet(a, i, b, j):
 
 
 @kernel
-def crossing_candidates(p, t, box, own, begin, end, pairs, state):
+def _fill_box(p, t, x, own, i):
+    """The box of triangle x into row i of ``own``."""
+    for k in range(3):
+        a, b, c = p[t[x, 0], k], p[t[x, 1], k], p[t[x, 2], k]
+        own[i, k] = min(min(a, b), c)
+        own[i, k + 3] = max(max(a, b), c)
+
+
+@kernel
+def crossing_candidates(p, t, box, begin, end, pairs, state):
     """Compare the triangles of leaves ``begin`` to ``end`` of a box tree with all later ones near them.
 
-    ``t`` (m, 3) is in the order of the tree, ``own`` (m, 6) holds the boxes of the triangles.
-    Pairs that are not apart go into ``pairs`` and ``state``; those for which there is no room
-    are counted only.  Returns how many there are.
+    ``t`` (m, 3) is in the order of the tree.  Pairs that are not apart go into ``pairs`` and
+    ``state``; those for which there is no room are counted only.  Returns how many there are.
     """
     m = t.shape[0]
     leaves = (box.shape[0] + 1) // 2
     stack = np.empty(128, np.int64)
+    own = np.empty((m // leaves + 2, 6))  # boxes of this leaf's triangles, and in the last row of another one
+    there = own.shape[0] - 1
     count = 0
     for leaf in range(begin, end):
         home = leaf + leaves - 1
         first = leaf * m // leaves
         last = (leaf + 1) * m // leaves
+        for x in range(first, last):
+            _fill_box(p, t, x, own, x - first)
         top = 1
         stack[0] = 0
         while top > 0:
@@ -243,9 +255,10 @@ def crossing_candidates(p, t, box, own, begin, end, pairs, state):
                 continue
             start = (q - leaves + 1) * m // leaves
             stop = (q - leaves + 2) * m // leaves
-            for x in range(first, last):
-                for y in range(max(start, x + 1), stop):
-                    if not _boxes_meet(own, x, own, y):
+            for y in range(start, stop):
+                _fill_box(p, t, y, own, there)
+                for x in range(first, min(last, y)):
+                    if not _boxes_meet(own, x - first, own, there):
                         continue
                     found = compare(p, t, x, y)
                     if found != APART:

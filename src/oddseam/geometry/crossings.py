@@ -6,17 +6,15 @@ cannot are settled by rational arithmetic on the stored coordinates.  Hence the 
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.predicates import is_degenerate, scaled_integers
-from oddseam.geometry.triangles import boxes
+from oddseam.geometry.threads import in_runs, in_shares
 
 Vector = list[int]
 
@@ -47,33 +45,27 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
 
     announce(crossing_candidates)
     if degenerate is None:
-        degenerate = np.flatnonzero(is_degenerate(nodes[triangles]))
+        degenerate = np.flatnonzero(in_runs(is_degenerate, nodes, triangles))
     sound = np.delete(np.arange(len(triangles)), degenerate)
     if len(sound) < 2:
         return np.zeros((0, 2), np.int32)
-    corners = nodes[triangles[sound]]
-    tree = BoxTree(corners)
-    row = sound[tree.order]
+    order, box = boxes_in_order(nodes, triangles[sound])
+    row = sound[order]
     ordered = np.ascontiguousarray(triangles[row], np.int32)
-    own = np.ascontiguousarray(np.concatenate(boxes(corners), axis=1)[tree.order])
     points = np.ascontiguousarray(nodes, np.float64)
-    m = len(ordered)
-    threads = min(os.cpu_count() or 1, 1 + m // 2000)
-    # later leaves have fewer still to be compared with, so the work is dealt out in small shares
-    leaves = (len(tree.box) + 1) // 2
-    cuts = np.linspace(0, leaves, 8 * threads + 1 if threads > 1 else 2).astype(int)
 
-    def search(i: int) -> tuple[Array, Array]:
+    def search(start: int, stop: int) -> tuple[Array, Array]:
         room = 1024
         while True:
             pairs, state = np.empty((room, 2), np.int32), np.empty(room, np.int8)
-            count = int(crossing_candidates(points, ordered, tree.box, own, cuts[i], cuts[i + 1], pairs, state))
+            count = int(crossing_candidates(points, ordered, box, start, stop, pairs, state))
             if count <= room:
                 return pairs[:count], state[:count]
             room = count
 
-    with ThreadPoolExecutor(threads) as pool:
-        found = list(pool.map(search, range(len(cuts) - 1)))
+    # later leaves have fewer still to be compared with, so the work is dealt out in small shares
+    leaves = (len(box) + 1) // 2
+    found = in_shares(search, leaves, least=500, most=1 + leaves // 16)
     pairs = row[np.concatenate([p for p, _ in found])].reshape(-1, 2)
     state = np.concatenate([s for _, s in found])
     keep = np.ones(len(pairs), bool)

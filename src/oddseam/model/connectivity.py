@@ -3,7 +3,8 @@
 Words: an edge is *free* with one face, *non-manifold* with three and more; a *fan* is a run of
 faces round a node, joined across two-face edges; a *rim* is a chain of free edges, linked
 through the fans at their ends; a *piece* is what hangs together through edges.  A face that
-has the same node twice takes no part.  Everything is computed by sorting, in O(n log n).
+has the same node twice takes no part.  Everything is computed by sorting, in O(n log n) or
+better, with arrays of 32 bits: a surface may have two thousand million corners.
 """
 
 from __future__ import annotations
@@ -25,7 +26,7 @@ class Rim:
     ----------
     nodes : (k,) int32 array
         Node indices in order; a closed rim does not repeat its first node.
-    corners : (k,) int64 array
+    corners : (k,) int32 array
         Corners (see ``Faces``) whose edges make the rim; k - 1 if it is not closed.
     closed : bool
         False where non-manifold edges interrupt it.
@@ -46,7 +47,7 @@ def label_components(count: int, a: Array, b: Array) -> tuple[int, Array]:
 
     announce(label_links)
     label = np.empty(count, np.int32)
-    n = int(label_links(np.ascontiguousarray(a, np.int64), np.ascontiguousarray(b, np.int64), label))
+    n = int(label_links(np.ascontiguousarray(a, np.int32), np.ascontiguousarray(b, np.int32), label))
     return n, label
 
 
@@ -60,7 +61,7 @@ class Connectivity:
 
     Attributes
     ----------
-    next, previous : (c,) int64 arrays
+    next, previous : (c,) int32 arrays
         Neighbouring corners in the same face.
     face : (c,) int32 array
         Face of every corner.
@@ -71,8 +72,8 @@ class Connectivity:
         c = len(faces.node)
         size = np.diff(faces.first)
         self.face = np.repeat(np.arange(len(faces), dtype=np.int32), size)
-        self.next = np.arange(1, c + 1)
-        self.previous = np.arange(-1, c - 1)
+        self.next = np.arange(1, c + 1, dtype=np.int32)
+        self.previous = np.arange(-1, c - 1, dtype=np.int32)
         if c:
             self.next[faces.first[1:] - 1] = faces.first[:-1]
             self.previous[faces.first[:-1]] = faces.first[1:] - 1
@@ -92,20 +93,18 @@ class Connectivity:
     @cached_property
     def _sorted(self) -> tuple[Array, Array, Array, Array]:
         """Edges (e, 2), corners sorted by edge, first of each edge (e + 1,), edge of each corner."""
-        node = self.faces.node.astype(np.int64)
-        after = node[self.next]
-        corner = np.flatnonzero(self.is_sound[self.face])
-        n = max(self.n_nodes, 1)
-        key = (np.minimum(node, after) * n + np.maximum(node, after))[corner]
-        order = np.argsort(key, kind="stable")
-        key, corner = key[order], corner[order]
-        new = np.ones(len(key), bool)
-        new[1:] = key[1:] != key[:-1]
-        first = np.append(np.flatnonzero(new), len(key))
-        ends = np.column_stack([key[new] // n, key[new] % n]).astype(np.int32)
-        edge_of = np.full(len(node), -1, np.int32)
-        edge_of[corner] = np.cumsum(new) - 1
-        return ends, corner, first, edge_of
+        from oddseam.compiled import announce
+        from oddseam.model.edge_kernels import number_edges, sort_corners
+
+        announce(sort_corners, number_edges)
+        node = self.faces.node
+        corner = np.flatnonzero(self.is_sound[self.face]).astype(np.int32)
+        sort_corners(node, self.next, self.n_nodes, corner)
+        first, edge_of = np.empty(len(corner) + 1, np.int32), np.full(len(node), -1, np.int32)
+        first = first[: int(number_edges(node, self.next, corner, first, edge_of)) + 1].copy()
+        at = corner[first[:-1]]
+        one, other = node[at], node[self.next[at]]
+        return np.column_stack([np.minimum(one, other), np.maximum(one, other)]), corner, first, edge_of
 
     @property
     def edges(self) -> Array:
@@ -134,7 +133,7 @@ class Connectivity:
 
     @cached_property
     def pairs(self) -> Array:
-        """(p, 2) int64: the two corners of every two-face edge."""
+        """(p, 2) int32: the two corners of every two-face edge."""
         first = self._sorted[2][:-1][self.face_count == 2]
         return np.column_stack([self._sorted[1][first], self._sorted[1][first + 1]])
 
@@ -151,8 +150,8 @@ class Connectivity:
 
     @cached_property
     def twin(self) -> Array:
-        """(c,) int64: the corner across a two-face edge, or -1."""
-        twin = np.full(len(self.faces.node), -1, np.int64)
+        """(c,) int32: the corner across a two-face edge, or -1."""
+        twin = np.full(len(self.faces.node), -1, np.int32)
         a, b = self.pairs.T
         twin[a], twin[b] = b, a
         return twin
@@ -177,7 +176,8 @@ class Connectivity:
     def nonmanifold_nodes(self) -> Array:
         """Nodes with more than one fan, or on a non-manifold edge, ascending."""
         corner = np.flatnonzero(self.is_sound[self.face])
-        once = corner[np.unique(self.fan[corner], return_index=True)[1]]
+        fan = self.fan[corner]
+        once = corner[np.diff(np.maximum.accumulate(fan), prepend=-1) > 0]  # labels count up
         many = np.bincount(self.faces.node[once], minlength=self.n_nodes) > 1
         many[self.edges[self.is_nonmanifold]] = True
         return np.flatnonzero(many)
@@ -257,7 +257,7 @@ class Connectivity:
                 at, side = following % k, following // k
                 if at == begin:
                     break
-            rims.append(Rim(np.array(nodes, np.int32), np.array(chain, np.int64), closed))
+            rims.append(Rim(np.array(nodes, np.int32), np.array(chain, np.int32), closed))
         return rims
 
     # ------------------------------------------------------------------ pieces
@@ -265,7 +265,7 @@ class Connectivity:
     @cached_property
     def _pieces(self) -> tuple[int, Array]:
         f, corner = len(self.faces), np.flatnonzero(self.edge_of >= 0)
-        _, label = label_components(f + len(self.edges), self.face[corner], f + self.edge_of[corner])
+        _, label = label_components(f + len(self.edges), self.face[corner], np.int32(f) + self.edge_of[corner])
         label = np.where(self.is_sound, label[:f], -1)
         names, dense = np.unique(label[label >= 0], return_inverse=True)
         piece = np.full(f, -1, np.int32)

@@ -21,6 +21,7 @@ from oddseam.arrays import Array, check_index, check_unique, locked, point_text
 from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
+from oddseam.geometry.threads import in_runs
 from oddseam.model.connectivity import Connectivity
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
 from oddseam.model.groups import Groups
@@ -275,7 +276,7 @@ class Mesh:
     @cached_property
     def degenerate_triangles(self) -> Array:
         """Rows of the triangulation whose corners are exactly collinear, ascending."""
-        return np.flatnonzero(is_degenerate(self.nodes[self.triangulation.triangles]))
+        return np.flatnonzero(in_runs(is_degenerate, self.nodes, self.triangulation.triangles))
 
     @cached_property
     def crossing_triangles(self) -> Array:

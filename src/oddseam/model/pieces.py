@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import boxes, cone_volumes
 
 if TYPE_CHECKING:
@@ -64,11 +65,11 @@ def measure_pieces(mesh: Mesh) -> Pieces:
         keep = keep[np.argsort(piece[keep], kind="stable")]
     volume, low, high = np.zeros(count), np.zeros((count, 3)), np.zeros((count, 3))
     if count:
-        corners = mesh.nodes[t.triangles[keep]]
+        triangles, middle = t.triangles[keep], (mesh.box[0] + mesh.box[1]) / 2
         first = np.searchsorted(piece[keep], np.arange(count))
-        volume = np.add.reduceat(cone_volumes(corners, (mesh.box[0] + mesh.box[1]) / 2), first)
-        lows, highs = boxes(corners)
-        low, high = np.minimum.reduceat(lows, first), np.maximum.reduceat(highs, first)
+        volume = np.add.reduceat(in_runs(lambda corners: cone_volumes(corners, middle), mesh.nodes, triangles), first)
+        low = np.minimum.reduceat(in_runs(lambda corners: boxes(corners)[0], mesh.nodes, triangles), first)
+        high = np.maximum.reduceat(in_runs(lambda corners: boxes(corners)[1], mesh.nodes, triangles), first)
     wrong_edge = c.face_count != 2
     wrong_edge[c.pair_edges[~c.pair_agrees]] = True
     on = np.flatnonzero(c.edge_of >= 0)

@@ -200,7 +200,7 @@ _FINDINGS: dict[str, Callable[[Mesh], Array]] = {
     "duplicate facets": _of_triangles(lambda mesh: mesh.duplicate_triangles),
     "degenerate facets": _of_triangles(lambda mesh: mesh.degenerate_triangles),
     "crossing facets": _of_triangles(lambda mesh: mesh.crossing_triangles.ravel()),
-    "slivers": _of_triangles(defects.sliver_rows),
+    "slivers": _of_triangles(lambda mesh: defects.sliver_rows(mesh)[0]),
     "free edges": _at_edges("is_free"),
     "non-manifold edges": _at_edges("is_nonmanifold"),
     "misoriented edges": lambda mesh: mesh.faces.element[defects.minority_faces(mesh)[0]],

@@ -1,0 +1,187 @@
+"""Measures of a part: distances between nodes, thinnest wall, smallest gap, edges and openings.
+
+Walls and gaps are measured with rays from the middle of every facet, along its normal: inward to
+the facet on the other side of the wall, outward to the facet across the gap.  What is met counts
+if it faces the other way, so that a slanted corner is not taken for a thin wall.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from oddseam.arrays import Array, IdIndex
+from oddseam.errors import Refusal
+from oddseam.findings.finding import Finding, Place, point_of
+from oddseam.geometry.rays import RayTree
+from oddseam.geometry.threads import in_runs
+from oddseam.geometry.triangles import unit_normals
+from oddseam.model import Mesh
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+#: The two sides of a wall or a gap may be out of parallel by up to 45 degrees.
+_OPPOSED = float(np.sqrt(0.5))
+#: Every so manieth facet tells how far the rays of all have to reach.
+_FIRST = 64
+
+
+@dataclass(frozen=True)
+class Measure:
+    """One length: what it is, where, and the ids of the nodes or elements at its two ends."""
+
+    what: str
+    length: float
+    start: tuple[float, float, float]
+    end: tuple[float, float, float]
+    ids: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Measures:
+    """Lengths measured on a mesh, in its unit."""
+
+    rows: tuple[Measure, ...]
+    unit: str | None
+
+    def find(self, what: str) -> Measure | None:
+        """The first measure of that name, if there is one."""
+        return next((row for row in self.rows if row.what == what), None)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain values, ready for JSON."""
+        return {"unit": self.unit, "measures": [asdict(row) for row in self.rows]}
+
+    def frame(self) -> pd.DataFrame:
+        """One row for each length, with its extent along the axes."""
+        import pandas as pd
+
+        table = []
+        for row in self.rows:
+            along = dict(zip(("dx", "dy", "dz"), np.subtract(row.end, row.start).tolist(), strict=True))
+            table.append(
+                {"what": row.what, "length": row.length, **along, "from": row.start, "to": row.end, "ids": row.ids}
+            )
+        return pd.DataFrame(table, columns=["what", "length", "dx", "dy", "dz", "from", "to", "ids"])
+
+
+def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
+    """Measure lengths of a part, from which sizes can be chosen.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    nodes : sequence of int, optional
+        Ids of nodes: the distance from each to the next.  Without, the part is measured: its
+        box, shortest and longest edge, thinnest wall and smallest gap.
+
+    Returns
+    -------
+    Measures
+
+    Raises
+    ------
+    Refusal
+        If there is no node with that id, or fewer than two are given.
+
+    Notes
+    -----
+    A wall or a gap is seen from the middles of facets: one much narrower than the facets are
+    long may be missed where it is short.  O(n log n).
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> tent = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
+    >>> oddseam.measure(tent, nodes=[2, 3]).rows[0].length
+    5.0
+    """
+    if nodes is not None:
+        return Measures(tuple(_between_nodes(mesh, nodes)), mesh.unit)
+    low, high = mesh.box
+    rows = [Measure("diagonal of the box", mesh.diagonal, point_of(low), point_of(high), ())]
+    if len(mesh.connectivity.edges):
+        rows += _extreme_edges(mesh)
+    return Measures((*rows, *_walls_and_gaps(mesh)), mesh.unit)
+
+
+def _between_nodes(mesh: Mesh, nodes: Sequence[int]) -> list[Measure]:
+    if len(nodes) < 2:
+        raise Refusal("a distance needs two nodes at least; name their ids")
+    rows, missing = IdIndex(mesh.node_ids).of(np.array(nodes, np.int64))
+    if missing.any():
+        raise Refusal(f"there is no node {nodes[int(np.flatnonzero(missing)[0])]}")
+    points = mesh.nodes[rows]
+    lengths = np.linalg.norm(np.diff(points, axis=0), axis=1).tolist()
+    return [
+        Measure(
+            "between nodes", length, point_of(points[i]), point_of(points[i + 1]), (int(nodes[i]), int(nodes[i + 1]))
+        )
+        for i, length in enumerate(lengths)
+    ]
+
+
+def _extreme_edges(mesh: Mesh) -> list[Measure]:
+    edges = mesh.connectivity.edges
+    length = np.linalg.norm(mesh.nodes[edges[:, 1]] - mesh.nodes[edges[:, 0]], axis=1)
+    rows = []
+    for what, e in (("shortest edge", int(length.argmin())), ("longest edge", int(length.argmax()))):
+        ends = edges[e]
+        ids = tuple(mesh.node_ids[ends].tolist())
+        rows.append(Measure(what, float(length[e]), point_of(mesh.nodes[ends[0]]), point_of(mesh.nodes[ends[1]]), ids))
+    return rows
+
+
+def _walls_and_gaps(mesh: Mesh) -> list[Measure]:
+    """The thinnest wall, between facets that look away from one another, and the smallest gap."""
+    triangles = mesh.triangulation.triangles
+    normal = in_runs(unit_normals, mesh.nodes, triangles).astype(np.float32)
+    facets = np.flatnonzero(normal.any(axis=1))
+    if len(facets) < 2:
+        return []
+    tree = RayTree(mesh.nodes, triangles)
+    found = (
+        _shortest_ray(mesh, tree, facets, normal, "thinnest wall", -1.0),
+        _shortest_ray(mesh, tree, facets, normal, "smallest gap", 1.0),
+    )
+    return [row for row in found if row is not None]
+
+
+def _shortest_ray(mesh: Mesh, tree: RayTree, facets: Array, normal: Array, what: str, sense: float) -> Measure | None:
+    """The shortest way along a normal to a facet that faces the other way and shares no node."""
+    triangles = mesh.triangulation.triangles
+    best: tuple[float, int, int] | None = None
+    for some in (facets[::_FIRST], facets):
+        distance, met = tree.along_normals(some, sense, mesh.diagonal if best is None else best[0])
+        hit = np.flatnonzero(met >= 0)
+        one, two = some[hit], met[hit]
+        counts = np.einsum("ij,ij->i", normal[one], normal[two]) <= -_OPPOSED
+        counts &= ~(triangles[one][:, :, None] == triangles[two][:, None, :]).any(axis=(1, 2))
+        hit = hit[counts]
+        if len(hit):
+            k = int(hit[np.argmin(distance[hit])])
+            best = float(distance[k]), int(some[k]), int(met[k])
+    if best is None:
+        return None
+    length, here, there = best
+    corners = mesh.nodes[triangles[here]]
+    start = corners.mean(axis=0)
+    end = start + sense * length * unit_normals(corners[None])[0]
+    ids = mesh.element_ids[mesh.triangulation.element[[here, there]]]
+    return Measure(what, length, point_of(start), point_of(end), tuple(ids.tolist()))
+
+
+def thin_places(mesh: Mesh) -> list[Finding]:
+    """The thinnest wall and the smallest gap, as findings that are only worth knowing."""
+    return [
+        Finding(
+            row.what, "note", 1, "places (element ids)", f"{row.length:.4g}, measured from the middles of facets",
+            "`oddseam measure` lists it with other lengths.",
+            (Place(point_of((np.array(row.start) + row.end) / 2), row.length, 1, row.ids),), 1,
+        )
+        for row in _walls_and_gaps(mesh)
+    ]  # fmt: skip

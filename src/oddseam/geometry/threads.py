@@ -1,0 +1,62 @@
+"""Work on rows of arrays in a few threads; kernels release the lock, so that they run side by side."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+import numpy as np
+
+from oddseam.arrays import Array
+
+Result = TypeVar("Result")
+#: Elements that are measured at once.
+_RUN = 100_000
+
+
+def in_shares(
+    run: Callable[[int, int], Result], rows: int, *, least: int = 2000, most: int | None = None
+) -> list[Result]:
+    """Call ``run(start, stop)`` for shares of so many rows, and list the results in order.
+
+    Parameters
+    ----------
+    run : callable
+        Must not depend on which rows are in which share.
+    rows : int
+    least : int
+        A thread is not worth its start for fewer rows.
+    most : int, optional
+        Rows in a share; fewer than all of a thread's where shares take unequal time or room.
+    """
+    threads = min(os.cpu_count() or 1, 1 + rows // least)
+    shares = max(threads, 0 if most is None else -(-rows // most))
+    cuts = [rows * i // shares for i in range(shares + 1)]
+    if threads == 1:
+        return [run(start, stop) for start, stop in zip(cuts[:-1], cuts[1:], strict=True)]
+    with ThreadPoolExecutor(threads) as pool:
+        return list(pool.map(run, cuts[:-1], cuts[1:]))
+
+
+def in_runs(measure: Callable[[Array], Array], nodes: Array, elements: Array) -> Array:
+    """Measure elements by their corners, run by run, so that little memory is taken.
+
+    Parameters
+    ----------
+    measure : callable
+        From corners (r, k, 3) to an array of r rows.
+    nodes : (n, 3) float array
+    elements : (m, k) int array
+        Rows of ``nodes``.
+
+    Returns
+    -------
+    (m, ...) array
+    """
+
+    def run(start: int, stop: int) -> Array:
+        return measure(nodes[elements[start:stop]])
+
+    return np.concatenate(in_shares(run, len(elements), least=_RUN, most=_RUN))

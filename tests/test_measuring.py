@@ -1,0 +1,82 @@
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import shapes
+from hypothesis import given, settings, strategies as st
+
+import oddseam
+
+
+def box(size, at=(0.0, 0.0, 0.0), n: int = 6) -> tuple[np.ndarray, np.ndarray]:
+    nodes, triangles = shapes.grid_cube(n)
+    return nodes * size + at, triangles
+
+
+def both(*bodies) -> oddseam.Mesh:
+    start = np.cumsum([0, *(len(nodes) for nodes, _ in bodies)])
+    return oddseam.Mesh.from_triangles(
+        np.concatenate([nodes for nodes, _ in bodies]),
+        np.concatenate([triangles + first for (_, triangles), first in zip(bodies, start, strict=False)]),
+    )
+
+
+def length(mesh: oddseam.Mesh, what: str) -> float | None:
+    row = oddseam.measure(mesh).find(what)
+    return None if row is None else row.length
+
+
+@settings(max_examples=15, deadline=None)
+@given(
+    st.floats(0.1, 0.9), st.floats(0.05, 3.0), st.sampled_from([1e-3, 1.0, 1e3]), st.integers(0, 1000),
+)  # fmt: skip
+def test_a_plate_beside_a_plate_measures_its_wall_and_the_gap(wall, gap, scale, seed):
+    random = np.random.default_rng(seed)
+    turn, _ = np.linalg.qr(random.normal(size=(3, 3)))
+    mesh = both(box((4.0, 4.0, wall)), box((4.0, 4.0, 1.0), at=(0.0, 0.0, wall + gap)))
+    order = random.permutation(len(mesh.faces))
+    nodes, triangles = mesh.nodes @ turn * scale, mesh.triangulation.triangles[order]
+    if np.linalg.det(turn) < 0:
+        triangles = triangles[:, ::-1]
+    turned = oddseam.Mesh.from_triangles(nodes, triangles)
+    assert length(turned, "thinnest wall") == pytest.approx(wall * scale, rel=1e-9)
+    assert length(turned, "smallest gap") == pytest.approx(gap * scale, rel=1e-9)
+
+
+def test_walls_of_round_bodies_and_none_where_there_is_none():
+    hollow = both(shapes.sphere(48, 10.0), (shapes.sphere(48, 9.0)[0], shapes.sphere(48, 9.0)[1][:, ::-1]))
+    assert length(hollow, "thinnest wall") == pytest.approx(1.0, rel=0.01)
+    assert length(hollow, "smallest gap") == pytest.approx(18.0, rel=0.01)
+    assert length(shapes.mesh(shapes.sheet()), "thinnest wall") is None
+    # a wedge of 20 degrees ends in an edge, not in a wall of no thickness: what is left is its width
+    nodes = np.array([[0, 0, 0], [5, 0, 0], [5, 0, 1.8], [0, 3, 0], [5, 3, 0], [5, 3, 1.8]], float)
+    wedge = [[0, 1, 2], [3, 5, 4], [0, 3, 4], [0, 4, 1], [1, 4, 5], [1, 5, 2], [0, 2, 5], [0, 5, 3]]
+    assert length(oddseam.Mesh.from_triangles(nodes, wedge), "thinnest wall") == 3.0
+
+
+def test_a_survey_names_the_wall_and_where_it_is():
+    found = oddseam.survey(both(box((4.0, 4.0, 0.5))))
+    wall = found.finding("thinnest wall")
+    assert wall.severity == "note" and "0.5" in wall.message
+    assert wall.places[0].centre[2] == pytest.approx(0.25) and len(wall.places[0].ids) == 2
+
+
+def test_distances_between_nodes(run, tmp_path):
+    nodes = np.array([[0, 0, 0], [3, 0, 0], [3, 4, 0]], float)
+    mesh = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2]], node_ids=[70, 11, 900], unit="mm")
+    frame = oddseam.measure(mesh, nodes=[11, 900, 70]).frame()
+    assert frame["length"].tolist() == [4.0, 5.0] and frame["dy"].tolist() == [4.0, -4.0]
+    oddseam.write_mesh(mesh, tmp_path / "three.seam")
+    said = json.loads(run("measure", "three.seam", "--nodes", "70,11", "--json").stdout)
+    assert said["measures"][0]["length"] == 3.0 and said["unit"] == "mm"
+    for nodes, reason in (("70,12", "no node 12"), ("70", "two nodes"), ("70,x", "--nodes 70,x")):
+        refused = run("measure", "three.seam", "--nodes", nodes)
+        assert refused.returncode == 2 and reason in refused.stderr and refused.stdout == ""
+
+
+def test_the_cowl_is_measured_as_its_formula_says(even_cowl):
+    said = str(oddseam.measure(even_cowl).frame())
+    # the wall is five millimetres of formula; facets of four millimetres cut across its bend
+    assert 4.0 < length(even_cowl, "thinnest wall") < 5.0 and "smallest gap" in said
