@@ -6,7 +6,7 @@ import shapes
 from PIL import Image
 
 import oddseam
-from oddseam.pictures.figure import choose_marks
+from oddseam.pictures.marks import choose_marks
 from oddseam.pictures.view import INSIDE, Camera, Lines, render
 
 
@@ -42,13 +42,13 @@ def test_lines_hide_behind_what_is_in_front():
     n = len(nodes)
     red = (1.0, 0.0, 0.0)
     plain, _ = render(behind, triangles, camera)
-    hidden, _ = render(behind, triangles, camera, (Lines(np.array([[n, n + 1]]), red),))
-    shown, _ = render(behind, triangles, camera, (Lines(np.array([[n + 2, n + 3]]), red),))
+    hidden, _ = render(behind, triangles, camera, (Lines("hidden", np.array([[n, n + 1]]), red),))
+    shown, _ = render(behind, triangles, camera, (Lines("shown", np.array([[n + 2, n + 3]]), red),))
     assert (plain == hidden).all() and not (plain == shown).all()
 
 
 def test_marks_are_the_worst_of_each_and_never_twice_in_one_place(raw_cowl):
-    marks = choose_marks(oddseam.survey(raw_cowl))
+    marks = choose_marks(oddseam.survey(raw_cowl).findings)
     assert [m.number for m in marks] == list(range(1, len(marks) + 1)) and len(marks) == 6
     assert {m.finding.kind for m in marks} >= {"free edges", "misoriented edges", "duplicate facets", "crumbs"}
     for a, b in zip(marks[:-1], marks[1:], strict=True):
@@ -66,3 +66,108 @@ def test_what_cannot_be_drawn_is_refused(tmp_path):
     with pytest.raises(oddseam.FormatError, match="png"):
         oddseam.draw(mesh, tmp_path / "a.jpg")
     assert not list(tmp_path.iterdir())
+
+
+def picture_of(mesh: oddseam.Mesh, path, **how) -> np.ndarray:
+    return np.asarray(Image.open(oddseam.draw(mesh, path, **how)).convert("RGB")).astype(int)
+
+
+def hollow_ball() -> oddseam.Mesh:
+    (outer, t), (inner, u) = shapes.sphere(24, 2.0), shapes.sphere(24, 1.0)
+    nodes, triangles = np.concatenate([outer, inner]), np.concatenate([t, u[:, ::-1] + len(outer)])
+    parts = (oddseam.Part("shell", 1), oddseam.Part("core", 2))
+    part = np.repeat([0, 1], [len(t), len(u)])
+    return oddseam.Mesh.from_triangles(nodes, triangles, part=part, parts=parts)
+
+
+def yellow(picture: np.ndarray) -> int:
+    """Pixels that show an inside."""
+    view = picture[60:750, 10:810]
+    return int(((view[..., 0] > view[..., 2] + 60) & (view[..., 1] > view[..., 2] + 60)).sum())
+
+
+def test_a_cut_shows_what_is_inside(tmp_path):
+    ball = hollow_ball()
+    whole = picture_of(ball, tmp_path / "a.png", direction="front", plain=True)
+    halved = picture_of(ball, tmp_path / "b.png", direction="front", plain=True, cut="y=0")
+    by_normal = picture_of(ball, tmp_path / "c.png", direction="front", plain=True, cut=((0, 0, 0), (0, 5.0, 0)))
+    assert yellow(whole) == 0
+    # between the two circles the inside of the outer ball shows
+    circle = np.pi * (0.9 * 690 / 2) ** 2
+    assert yellow(halved) == pytest.approx(circle * (1 - 0.25), rel=0.05)
+    assert (halved[100:] == by_normal[100:]).all()  # below the words on the plane
+
+
+def test_one_part_alone_and_others_hidden_are_the_same_where_there_are_two(tmp_path):
+    ball = hollow_ball()
+    alone = picture_of(ball, tmp_path / "a.png", plain=True, only="part core")
+    without = picture_of(ball, tmp_path / "b.png", plain=True, hide="part shell")
+    assert (alone[100:] == without[100:]).all() and yellow(alone) > 1000
+    with pytest.raises(oddseam.Refusal, match="nothing is left"):
+        oddseam.draw(ball, tmp_path / "c.png", only="part core", hide="part core")
+    with pytest.raises(oddseam.Refusal, match="nothing is left"):
+        oddseam.draw(ball, tmp_path / "c.png", cut="x=-7", direction="right")
+    for wrong in ("x=", "w=3", "1,2,3", "0,0,0,0,0,0", "x=nan"):
+        with pytest.raises(oddseam.Refusal, match="cut"):
+            oddseam.draw(ball, tmp_path / "c.png", cut=wrong)
+    assert not (tmp_path / "c.png").exists()
+
+
+def test_marks_are_only_where_something_is_shown(tmp_path, raw_cowl):
+    from oddseam.pictures.scene import scene_of
+
+    found = oddseam.survey(raw_cowl, thin=False).findings
+    scene = scene_of(raw_cowl, np.array([1.0, -1.0, 1.0]), only="near (0, -80, 100) rings 5")
+    assert choose_marks(found) and not choose_marks(scene.in_sight(found))
+
+
+def test_quality_gives_colours_and_the_worst_are_named(tmp_path):
+    from oddseam.pictures.colouring import colouring_of, worst_elements
+
+    nodes, triangles = shapes.sheet(4)
+    nodes[6] += [0.2, 0.22, 0.0]  # squeezes what lies beyond it
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles, unit="mm")
+    colouring = colouring_of(mesh, "minimum_angle")
+    bright = colouring.colours(np.arange(mesh.n_elements)).sum(axis=1)
+    assert bright[colouring.values.argmin()] == bright.min() and bright[colouring.values.argmax()] == bright.max()
+    worst, lines = worst_elements(mesh, colouring)
+    angle = oddseam.survey(mesh).quality[2]
+    assert [f.places[0].ids[0] for f in worst] == list(angle.worst_ids[: angle.beyond]) and len(lines.edges) >= 3
+
+    def violet(picture: np.ndarray) -> int:
+        red, green, blue = picture[100:700, 20:780].transpose(2, 0, 1)
+        return int(((red < 90) & (green < 60) & (blue > green + 30)).sum())
+
+    poor = picture_of(mesh, tmp_path / "a.png", direction="top", colour="minimum_angle")
+    even = picture_of(shapes.mesh(shapes.sheet(4)), tmp_path / "b.png", direction="top", colour="minimum_angle")
+    assert violet(poor) > 500 and violet(even) == 0
+    with pytest.raises(oddseam.Refusal, match=r"'warpage'.*minimum_angle"):
+        oddseam.draw(mesh, tmp_path / "c.png", colour="warpage")
+
+
+def test_before_and_after_stand_side_by_side_at_one_scale(tmp_path):
+    small, large = shapes.mesh(shapes.cube(1.0)), shapes.mesh(shapes.cube(2.0))
+    both = picture_of(large, tmp_path / "a.png", before=small, direction="front")
+
+    def width(view: np.ndarray) -> int:
+        return int((view.sum(axis=2) < 700).any(axis=0).sum())
+
+    left, right = both[150:600, 20:620], both[150:600, 660:1260]
+    assert width(right) == pytest.approx(2 * width(left), rel=0.02)
+
+
+def test_clipping_keeps_the_half_with_its_area_and_shares_the_new_nodes():
+    from oddseam.geometry.clipping import clip_triangles
+    from oddseam.geometry.triangles import area_vectors
+
+    nodes, triangles = shapes.sphere(32)
+    normal = np.array([0.6, 0.0, 0.8])
+    kept, three, origin, section = clip_triangles(nodes, triangles, np.zeros(3), normal)
+    other, four, _, _ = clip_triangles(nodes, triangles, np.zeros(3), -normal)
+    area = [
+        np.linalg.norm(area_vectors(p[t]), axis=1).sum() for p, t in ((kept, three), (other, four), (nodes, triangles))
+    ]
+    assert area[0] + area[1] == pytest.approx(area[2], rel=1e-12)
+    assert (kept[np.unique(three)] @ normal).max() < 1e-12 and len(origin) == len(three)
+    half = oddseam.Mesh.from_triangles(kept, three).connectivity
+    assert half.n_rims == 1 and len(half.rims[0].corners) == len(section) == int(half.is_free.sum())

@@ -58,6 +58,12 @@ def build_parser() -> argparse.ArgumentParser:
     p = verb("survey", "look for defects and judge element quality, with places and advice")
     reads(p)
     reports(p)
+    p.add_argument(
+        "--thin",
+        action=argparse.BooleanOptionalAction,
+        default=True,
+        help="measure the thinnest wall and the smallest gap (about half of the work)",
+    )
     for name, text in (
         ("radius-ratio", "poor below this"),
         ("aspect-ratio", "poor above this"),
@@ -158,6 +164,12 @@ def build_parser() -> argparse.ArgumentParser:
         "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
     )
     p.add_argument("--title", help="the name of the file by default")
+    p.add_argument("--only", metavar="PICK", help="show only these elements, such as 'part hood'")
+    p.add_argument("--hide", metavar="PICK", help="do not show these")
+    p.add_argument("--cut", metavar="PLANE", help="cut away what is before x=NUMBER (or y, z), or X,Y,Z,NX,NY,NZ")
+    p.add_argument("--colour", metavar="MEASURE", help="colour by quality, such as minimum-angle; marks the worst")
+    p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")
+    p.add_argument("--plain", action="store_true", help="do not survey, mark nothing: a fraction of the time")
 
     p = verb("account", "say what was done to a mesh (.seam files hold that)")
     p.add_argument("input", metavar="FILE")

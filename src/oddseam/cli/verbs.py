@@ -61,7 +61,7 @@ def run_survey(args: argparse.Namespace) -> int:
     given = {name: getattr(args, name) for name in ("radius_ratio", "aspect_ratio", "minimum_angle", "skewness")}
     limits = oddseam.Limits(**{name: value for name, value in given.items() if value is not None})
     with shown() as progress:
-        found = oddseam.survey(mesh, limits=limits, progress=progress)
+        found = oddseam.survey(mesh, limits=limits, thin=args.thin, progress=progress)
     if args.json:
         print(json.dumps({"file": args.input, **found.to_dict()}, indent=1))
     else:
@@ -188,7 +188,12 @@ def run_picture(args: argparse.Namespace) -> int:
             direction = tuple(float(word) for word in args.direction.split(","))
         except ValueError:
             raise Refusal(f"--direction {args.direction}: three numbers with commas between are wanted") from None
-    oddseam.draw(mesh, args.output, direction=direction, title=args.title)  # type: ignore[arg-type]
+    before = None if args.before is None else oddseam.read_mesh(args.before, unit=args.unit)
+    colour = None if args.colour is None else args.colour.replace("-", "_")
+    oddseam.draw(
+        mesh, args.output, direction=direction, title=args.title,  # type: ignore[arg-type]
+        only=args.only, hide=args.hide, cut=args.cut, colour=colour, before=before, plain=args.plain,
+    )  # fmt: skip
     print(f"wrote {args.output}")
     return 0
 

@@ -1,26 +1,23 @@
-"""The figure: the part, numbered rings where something was found, close-ups and a list."""
+"""The figure: a view of the part with numbered rings, and a column with what they mean."""
 
 from __future__ import annotations
 
-import textwrap
-from dataclasses import dataclass
+from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, BinaryIO
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
-from oddseam.findings import Finding, Place, Survey, survey
-from oddseam.findings.qualities import element_quality
-from oddseam.formats.files import write_whole
+from oddseam.findings import Finding, Survey, survey
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.pictures.view import Camera, Lines, render
-
-if TYPE_CHECKING:
-    from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+from oddseam.pictures.colouring import colouring_of, worst_elements
+from oddseam.pictures.column import draw_close_ups, draw_colour_scale, draw_histograms, draw_quality
+from oddseam.pictures.marks import Mark, choose_marks, draw_rings
+from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
+from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
+from oddseam.pictures.view import Camera, render
 
 #: Directions from which a part can be looked at.
 DIRECTIONS = {
@@ -28,33 +25,8 @@ DIRECTIONS = {
     "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0), "left": (-1.0, 0.0, 0.0),
     "right": (1.0, 0.0, 0.0), "top": (0.0, 0.0, 1.0), "bottom": (0.0, 0.0, -1.0),
 }  # fmt: skip
-#: Okabe-Ito colours, given to the kinds of finding by us.
-COLOURS = {
-    "free edges": "#D55E00",
-    "non-manifold edges": "#0072B2",
-    "non-manifold nodes": "#0072B2",
-    "misoriented edges": "#E69F00",
-    "inside-out pieces": "#E69F00",
-    "duplicate facets": "#CC79A7",
-    "degenerate facets": "#CC79A7",
-    "coincident nodes": "#56B4E9",
-    "crossing facets": "#56B4E9",
-    "crumbs": "#009E73",
-    "poor elements": "#000000",
-}
-_WIDTH, _HEIGHT, _DPI = 1280, 800, 100
-_MAIN = (10, 60, 800, 690)  # left, top, width, height in pixels
-_MOST_MARKS = 6
-_FONT = 9.0
-
-
-@dataclass(frozen=True)
-class Mark:
-    """One numbered ring."""
-
-    number: int
-    finding: Finding
-    place: Place
+_VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
+_TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
 
 def draw(
@@ -63,7 +35,13 @@ def draw(
     *,
     direction: str | tuple[float, float, float] = "corner",
     title: str | None = None,
+    only: str | None = None,
+    hide: str | None = None,
+    cut: Plane | None = None,
+    colour: str | None = None,
+    before: Mesh | None = None,
     found: Survey | None = None,
+    plain: bool = False,
 ) -> Path:
     """Draw a mesh as a PNG of 1280 x 800 pixels, with what a survey finds marked by numbered rings.
 
@@ -74,28 +52,74 @@ def draw(
     direction : str or (x, y, z)
         One of ``DIRECTIONS``, or a vector towards the eye.
     title : str, optional
+    only, hide : str, optional
+        Picks of the elements to show, and not to show.
+    cut : str or (point, normal), optional
+        A plane, ``"x=12.5"`` or six numbers; what lies between it and the eye is cut away.
+    colour : str, optional
+        A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
+        the rings then mark the worst elements.
+    before : Mesh, optional
+        Drawn beside the mesh, from the same direction and at the same scale.
     found : Survey, optional
         What to mark; the mesh is surveyed if it is not given.
+    plain : bool
+        Do not survey and mark nothing, which takes a fraction of the time.
 
     Raises
     ------
     Refusal
-        If there is no surface to draw, or the direction is not known.
+        If there is no surface to draw, or the direction, a plane or a measure is not known.
+    PickError
+        If a pick is not understood or selects nothing.
+
+    Examples
+    --------
+    >>> import oddseam, pathlib, tempfile
+    >>> tent = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
+    >>> oddseam.draw(tent, pathlib.Path(tempfile.mkdtemp(), "tent.png"), direction="top").name
+    'tent.png'
     """
     path = Path(path)
     if path.suffix.lower() != ".png":
         raise FormatError(str(path), "pictures are written as .png")
-    if not len(mesh.triangulation.triangles):
-        raise Refusal("the mesh has no surface to draw")
     eye = _eye(direction)
-    found = survey(mesh) if found is None else found
-    marks = choose_marks(found)
-    figure = _figure(mesh, eye, title or _default_title(mesh), found, marks)
 
-    def fill(file: BinaryIO) -> None:
-        figure.savefig(file, format="png", dpi=_DPI, metadata={"Software": None}, pil_kwargs={"compress_level": 3})
+    def scene_for(one: Mesh) -> Scene:
+        scene = scene_of(one, eye, only=only, hide=hide, cut=cut)
+        return scene if colour is None else replace(scene, colours=colouring_of(one, colour).colours(scene.element))
 
-    write_whole(path, fill)
+    scene = scene_for(mesh)
+    sheet = Sheet()
+    if before is not None:
+        _draw_two(sheet, (before, mesh), (scene_for(before), scene), eye, title, plain)
+        sheet.save(path)
+        return path
+    if found is None and not plain:
+        found = survey(mesh, thin=False)
+    marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
+    colouring = None if colour is None else colouring_of(mesh, colour)
+    if colouring is not None:
+        worst, lines = worst_elements(mesh, colouring)
+        marks, scene = choose_marks(scene.in_sight(worst)), replace(scene, lines=(*scene.lines, lines))
+    sheet.text(16, 28, title or _name(mesh), 15, weight="bold")
+    sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
+    camera = Camera.around(scene.points, eye, *_VIEW[2:])
+    _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
+    _draw_legend(sheet, (scene,), bool(marks))
+    column = _VIEW[0] + _VIEW[2] + 20
+    if colouring is not None:
+        draw_colour_scale(sheet, colouring, column, 62)
+        draw_close_ups(sheet, scene, marks, column, 272, eye)
+        if not marks:
+            draw_histograms(sheet, mesh, column, 262, but=colouring.measure)
+    elif marks:
+        draw_close_ups(sheet, scene, marks, column, 62, eye)
+    elif found is not None:
+        draw_quality(sheet, mesh, found, column)
+    else:
+        draw_histograms(sheet, mesh, column, 62)
+    sheet.save(path)
     return path
 
 
@@ -110,229 +134,88 @@ def _eye(direction: str | tuple[float, float, float]) -> Array:
     return eye
 
 
-def _default_title(mesh: Mesh) -> str:
+def _name(mesh: Mesh) -> str:
     return mesh.source.name if mesh.source is not None else "surface"
 
 
-def choose_marks(found: Survey) -> list[Mark]:
-    """The worst place of every finding in turn, then the next ones, six at most.
-
-    A place within one that is marked already is passed over: one ring shows both.
-    """
-    shown = [f for f in found.findings if f.places and f.severity != "note"]
-    marks: list[Mark] = []
-
-    def is_marked(place: Place) -> bool:
-        return any(
-            np.linalg.norm(np.subtract(mark.place.centre, place.centre)) <= 0.5 * max(mark.place.size, place.size)
-            for mark in marks
-        )
-
-    for depth in range(max((len(f.places) for f in shown), default=0)):
-        for finding in shown:
-            if depth < len(finding.places) and len(marks) < _MOST_MARKS and not is_marked(finding.places[depth]):
-                marks.append(Mark(len(marks) + 1, finding, finding.places[depth]))
-    return marks
-
-
-# ---------------------------------------------------------------------- layout
-
-
-def _figure(mesh: Mesh, eye: Array, title: str, found: Survey, marks: list[Mark]) -> Figure:
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(_WIDTH / _DPI, _HEIGHT / _DPI), dpi=_DPI, facecolor="white")
-    FigureCanvasAgg(figure)
-    figure.text(0.012, 0.965, title, fontsize=15, weight="bold", va="center")
-    figure.text(0.012, 0.932, _subtitle(mesh, found), fontsize=_FONT, color="#444444", va="center")
-    axes = _axes(figure, *_MAIN)
-    left, top, width, height = _MAIN
-    triangles = mesh.triangulation.triangles
-    camera = Camera.around(mesh.nodes[np.unique(triangles)], eye, width, height)
-    lines = _finding_lines(mesh)
-    facet = np.sqrt(np.median(np.linalg.norm(area_vectors(mesh.nodes[triangles]), axis=1))) * camera.scale
-    picture, depth = render(mesh.nodes, triangles, camera, lines, wire=bool(facet > 4.0))
-    _put(figure, picture, left, top)
-    _rings(axes, camera, depth, marks)
-    _scale_bar(axes, camera, mesh)
-    _legend(figure, mesh, found)
-    column = left + width + 20
-    if marks:
-        _close_ups(figure, mesh, marks, lines, column, eye)
-    else:
-        _quality_panel(figure, mesh, found, column)
-    return figure
-
-
-def _subtitle(mesh: Mesh, found: Survey) -> str:
+def _subtitle(mesh: Mesh, scene: Scene, found: Survey | None) -> str:
     size = mesh.box[1] - mesh.box[0]
     counts = ", ".join(f"{n:,} {name}" for name, n in mesh.counts.items())
-    box = " x ".join(f"{s:.4g}" for s in size)
-    faults = f"{found.n_faults} kind(s) of fault" if found.n_faults else "no fault found"
-    return f"{counts}   |   {box} {mesh.unit_name}   |   {faults}"
+    words = [counts, f"{' x '.join(f'{s:.4g}' for s in size)} {mesh.unit_name}"]
+    if found is not None:
+        words.append(f"{found.n_faults} kind(s) of fault" if found.n_faults else "no fault found")
+    return "   |   ".join([*words, *scene.said])
 
 
-def _axes(figure: Figure, left: float, top: float, width: float, height: float) -> Axes:
-    box = (left / _WIDTH, 1 - (top + height) / _HEIGHT, width / _WIDTH, height / _HEIGHT)
-    axes = figure.add_axes(box)
-    axes.set_axis_off()
-    axes.set_xlim(0, width)
-    axes.set_ylim(height, 0)
-    return axes
-
-
-def _put(figure: Figure, picture: Array, left: int, top: int) -> None:
-    """Put a picture into the figure, pixel for pixel."""
-    figure.figimage(picture, left, _HEIGHT - top - len(picture), origin="upper", zorder=-1)
-
-
-def _finding_lines(mesh: Mesh) -> tuple[Lines, ...]:
-    from matplotlib.colors import to_rgb
-
-    c = mesh.connectivity
-    groups = (
-        ("misoriented edges", c.edges[c.pair_edges[~c.pair_agrees]]),
-        ("non-manifold edges", c.edges[c.is_nonmanifold]),
-        ("free edges", c.edges[c.is_free]),
+def _draw_view(
+    sheet: Sheet, box: tuple[int, int, int, int], scene: Scene, camera: Camera, marks: list[Mark], mesh: Mesh
+) -> None:
+    """The scene, its rings and a scale bar in a box of the sheet."""
+    left, top, width, height = box
+    sample = scene.triangles[:: 1 + len(scene.triangles) // 100_000]
+    facet = np.sqrt(np.median(np.linalg.norm(area_vectors(scene.nodes[sample]), axis=1))) * camera.scale
+    picture, depth = render(
+        scene.nodes, scene.triangles, camera, scene.lines, wire=bool(facet > 4.0), colours=scene.colours
     )
-    return tuple(Lines(edges, to_rgb(COLOURS[kind]), 2) for kind, edges in groups)
-
-
-def _rings(axes: Axes, camera: Camera, depth: Array, marks: list[Mark]) -> None:
-    """Rings with numbers beside them; dashed where the place is hidden."""
-    from matplotlib.patches import Circle
-    from matplotlib.patheffects import withStroke
-
-    halo = [withStroke(linewidth=3.5, foreground="white")]
-    for mark in marks:
-        xy, z = camera.project(np.array([mark.place.centre]))
-        x, y = float(xy[0, 0]), float(xy[0, 1])
-        row, column = int(np.clip(y, 0, depth.shape[0] - 1)), int(np.clip(x, 0, depth.shape[1] - 1))
-        reach = mark.place.size / 2 + 4.0 / camera.scale
-        hidden = depth[row, column] > z[0] + reach
-        radius = float(np.clip(mark.place.size * camera.scale * 0.6 + 4, 11, 90))
-        colour = COLOURS.get(mark.finding.kind, "#000000")
-        ring = Circle((x, y), radius, fill=False, lw=2.0, ec=colour, ls="--" if hidden else "-", zorder=5)
-        ring.set_path_effects([withStroke(linewidth=4.5, foreground="white")])
-        axes.add_patch(ring)
-        at = 0.72 * radius + 8
-        axes.text(x + at, y - at, str(mark.number), fontsize=12, weight="bold", color=colour,
-                  ha="center", va="center", path_effects=halo, zorder=6)  # fmt: skip
-
-
-def _scale_bar(axes: Axes, camera: Camera, mesh: Mesh) -> None:
+    sheet.put(picture, left, top)
+    axes = sheet.overlay(left, top, width, height)
+    draw_rings(axes, camera, depth, marks)
     room = 0.25 * camera.width / camera.scale
     power = 10.0 ** np.floor(np.log10(room))
     length = max(step * power for step in (1, 2, 5) if step * power <= room)
     x, y = 16.0, camera.height - 14.0
     axes.plot([x, x + length * camera.scale], [y, y], color="#222222", lw=2.5, solid_capstyle="butt")
-    axes.text(x, y - 8, f"{length:g} {mesh.unit or '(unit not known)'}", fontsize=_FONT, va="bottom")
+    axes.text(x, y - 8, f"{length:g} {mesh.unit or '(unit not known)'}", fontsize=FONT, va="bottom")
 
 
-def _legend(figure: Figure, mesh: Mesh, found: Survey) -> None:
+def _draw_legend(sheet: Sheet, scenes: tuple[Scene, ...], marked: bool) -> None:
     """What the colours mean, of those that occur."""
-    c = mesh.connectivity
-    entries = [("outside", "#A8BDCC"), ("inside", "#F0E442")]
-    for kind, there in (
-        ("free edges", bool(c.is_free.any())),
-        ("non-manifold edges", bool(c.is_nonmanifold.any())),
-        ("misoriented edges", bool((~c.pair_agrees).any())),
-    ):
-        if there:
+    entries = [] if scenes[0].colours is not None else [("outside", "#A8BDCC"), ("inside", "#F0E442")]
+    for kind in ("free edges", "non-manifold edges", "misoriented edges", "worst elements"):
+        if any(group.kind == kind and len(group.edges) for scene in scenes for group in scene.lines):
             entries.append((kind, COLOURS[kind]))
     x = 20.0
-    for name, colour in entries:
-        figure.text(x / _WIDTH, 22 / _HEIGHT, "\u25a0", color=colour, fontsize=12, va="center")
-        figure.text((x + 16) / _WIDTH, 22 / _HEIGHT, name, fontsize=_FONT, va="center")
+    for name, hue in entries:
+        sheet.text(x, HEIGHT - 22, "\u25a0", 12, color=hue)
+        sheet.text(x + 16, HEIGHT - 22, name)
         x += 34 + 6.6 * len(name)
-    figure.text(1 - 16 / _WIDTH, 22 / _HEIGHT, "dashed ring: on the far side" if found.n_faults else "",
-                fontsize=_FONT, va="center", ha="right", color="#444444")  # fmt: skip
+    if marked:
+        sheet.text(WIDTH - 16, HEIGHT - 22, "dashed ring: on the far side", ha="right", color="#444444")
 
 
-# ---------------------------------------------------------------------- the right column
+def _draw_two(
+    sheet: Sheet, meshes: tuple[Mesh, Mesh], scenes: tuple[Scene, Scene], eye: Array, title: str | None, plain: bool
+) -> None:
+    """Two meshes side by side, each with its rings and a list of what was found."""
+    sheet.text(16, 28, title or f"{_name(meshes[1])}: before and after", 15, weight="bold")
+    points = np.concatenate([scene.points for scene in scenes])
+    camera = Camera.around(points, eye, *_TWO_VIEWS[0][2:])
+    any_marked = False
+    for word, mesh, scene, box in zip(("before", "after"), meshes, scenes, _TWO_VIEWS, strict=True):
+        found = None if plain else survey(mesh, thin=False)
+        marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
+        any_marked |= bool(marks)
+        done = ", ".join(entry.operation for entry in mesh.account)
+        sheet.text(box[0] + 6, 58, f"{word}: {done}" if done else word, 11, weight="bold")
+        sheet.text(box[0] + 6, 78, _subtitle(mesh, scene, found), FONT - 0.5, color="#444444")
+        _draw_view(sheet, box, scene, camera, marks, mesh)
+        if found is not None:
+            _list_findings(sheet, found.findings, marks, box)
+    _draw_legend(sheet, scenes, any_marked)
 
 
-def _close_ups(figure: Figure, mesh: Mesh, marks: list[Mark], lines: tuple[Lines, ...], left: int, eye: Array) -> None:
-    from matplotlib.patches import Rectangle
-    from matplotlib.transforms import IdentityTransform
-
-    width, height, step = 168, 108, 117
-    for row, mark in enumerate(marks):
-        top = 62 + row * step
-        _put(figure, _close_up(mesh, mark.place, lines, eye, width, height), left, top)
-        colour = COLOURS.get(mark.finding.kind, "#000000")
-        frame = Rectangle((left, _HEIGHT - top - height), width, height, transform=IdentityTransform())
-        frame.set(fill=False, edgecolor=colour, linewidth=2.0)
-        figure.add_artist(frame)
-        x, y = (left + width + 12) / _WIDTH, 1 - (top + 8) / _HEIGHT
-        heading = f"{mark.number}  {mark.finding.kind}"
-        figure.text(x, y, heading, fontsize=_FONT + 1.5, weight="bold", color=colour, va="center")
-        figure.text(x, y - 14 / _HEIGHT, _describe(mark), fontsize=_FONT - 0.5, va="top", linespacing=1.35)
-
-
-def _describe(mark: Mark) -> str:
-    place = mark.place
-    at = ", ".join(f"{c:.4g}" for c in place.centre)
-    lines = [f"at ({at})", f"{place.count:,} {mark.finding.of.split(' (')[0]}, {place.size:.4g} across"]
-    if mark.finding.n_places > 1:
-        lines.append(f"one of {mark.finding.n_places:,} places")
-    lines += textwrap.wrap(mark.finding.advice, 40)[:2]
-    return "\n".join(lines)
-
-
-def _close_up(mesh: Mesh, place: Place, lines: tuple[Lines, ...], eye: Array, width: int, height: int) -> Array:
-    """The surroundings of a place, seen along their mean normal, with all that is further off cut away."""
-    triangles = mesh.triangulation.triangles
-    centre = np.array(place.centre)
-    away = np.linalg.norm(mesh.nodes - centre, axis=1)[triangles]
-    distance = np.minimum(np.minimum(away[:, 0], away[:, 1]), away[:, 2])
-    by_distance = np.argsort(distance, kind="stable")
-    within = int(np.searchsorted(distance[by_distance], 0.5 * place.size))
-    nearest = mesh.nodes[triangles[by_distance[: min(within, 24) or 24]]]
-    edge = float(np.median(np.linalg.norm(nearest[:, 1] - nearest[:, 0], axis=1)))
-    reach = max(0.75 * place.size, 5.0 * edge)
-    near = np.flatnonzero(distance < 2.2 * reach)
-    vectors = area_vectors(nearest)
-    mean = vectors.sum(axis=0)
-    length = float(np.linalg.norm(mean))
-    look = mean / length if length > 0.3 * np.linalg.norm(vectors, axis=1).sum() else eye
-    # a slant shows steps that a view along the normal hides
-    look = look / np.linalg.norm(look) + 0.35 * eye / np.linalg.norm(eye)
-    camera = Camera.looking(look, centre, 2.0 * reach, width, height)
-    picture, _ = render(mesh.nodes, triangles[near], camera, lines, wire=True)
-    return picture
-
-
-def _quality_panel(figure: Figure, mesh: Mesh, found: Survey, left: float) -> None:
-    """Where nothing has to be marked, the quality is worth the room."""
-    figure.text(left / _WIDTH, 1 - 80 / _HEIGHT, "No fault found", fontsize=12, weight="bold", color="#009E73")
-    edges: Any = found.summary["edge_length"]
-    volume = found.proof.volume
-    lines = [f"area {found.summary['area']:.6g}, " + (f"volume {volume:.6g}" if volume is not None else "not closed")]
-    if edges:
-        lines.append(f"edges {edges[0]:.3g} to {edges[2]:.3g}, median {edges[1]:.3g}")
-    figure.text(left / _WIDTH, 1 - 102 / _HEIGHT, "\n".join(lines), fontsize=_FONT, va="top", linespacing=1.5)
-    top = 180.0
-    for kind, (_, measures) in element_quality(mesh).items():
-        for measure, span in (
-            ("minimum_angle", (0.0, 60.0 if kind.startswith("tri") else 90.0)),
-            ("radius_ratio", (0.0, 1.0)),
-        ):
-            if top > 560:
-                return
-            if measure not in measures:
-                continue
-            row = next(r for r in found.quality if r.kind == kind and r.measure == measure)
-            box = ((left + 12) / _WIDTH, 1 - (top + 170) / _HEIGHT, 400 / _WIDTH, 150 / _HEIGHT)
-            axes = figure.add_axes(box)
-            axes.hist(measures[measure], bins=60, range=span, color="#56B4E9")
-            axes.axvline(row.limit, color="#D55E00", lw=1.5)
-            axes.set_yticks([])
-            axes.tick_params(labelsize=_FONT - 1)
-            for side in ("top", "left", "right"):
-                axes.spines[side].set_visible(False)
-            name = measure.replace("_", " ") + (" (degrees)" if measure == "minimum_angle" else "")
-            worst = f"worst {row.minimum:.3g}, median {row.median:.3g}; {row.beyond:,} below the limit of {row.limit:g}"
-            axes.set_title(f"{kind}, {name}\n{worst}", fontsize=_FONT, loc="left")
-            top += 240
+def _list_findings(
+    sheet: Sheet, findings: tuple[Finding, ...], marks: list[Mark], box: tuple[int, int, int, int]
+) -> None:
+    """The findings under a view, in two columns, with the numbers of their rings."""
+    marked = {mark.finding.kind for mark in marks}
+    shown = sorted((f for f in findings if f.severity != "note"), key=lambda f: f.kind not in marked)
+    if len(shown) > 8:
+        sheet.text(box[0] + 6, box[1] + box[3] + 98, f"and {len(shown) - 8} more kinds", color="#444444")
+    if not shown:
+        sheet.text(box[0] + 6, box[1] + box[3] + 14, "no fault found", 11, weight="bold", color="#009E73")
+    for row, finding in enumerate(shown[:8]):
+        x, y = box[0] + 6 + (row // 4) * (box[2] / 2), box[1] + box[3] + 14 + (row % 4) * 21
+        rings = ", ".join(str(mark.number) for mark in marks if mark.finding.kind == finding.kind)
+        sheet.text(x, y, rings, FONT + 1, weight="bold", color=COLOURS.get(finding.kind, "#000000"))
+        sheet.text(x + 46, y, f"{finding.kind}: {finding.count:,}, {finding.n_places:,} place(s)")

@@ -63,15 +63,21 @@ class Camera:
 
 @dataclass(frozen=True, eq=False)
 class Lines:
-    """Edges (k, 2) to be drawn in a colour (three shares of 1) with a pen of some pixels."""
+    """Edges (k, 2) of a kind, to be drawn in a colour (three shares of 1) with a pen of some pixels."""
 
+    kind: str
     edges: Array
     colour: tuple[float, float, float]
     pen: int = 2
 
 
 def render(
-    nodes: Array, triangles: Array, camera: Camera, lines: tuple[Lines, ...] = (), wire: bool = False
+    nodes: Array,
+    triangles: Array,
+    camera: Camera,
+    lines: tuple[Lines, ...] = (),
+    wire: bool = False,
+    colours: Array | None = None,
 ) -> tuple[Array, Array]:
     """Draw a surface.
 
@@ -84,6 +90,9 @@ def render(
         Over the surface, where nothing is in front.
     wire : bool
         Whether to show the borders of facets.
+    colours : (m, 3) float array, optional
+        Colour of every triangle, from both sides; by default the outside and the inside have
+        one each.
 
     Returns
     -------
@@ -94,11 +103,14 @@ def render(
     fine = Camera(camera.axes, camera.centre, camera.scale * _FINER, camera.width * _FINER, camera.height * _FINER)
     xy, z = fine.project(nodes)
     depth = np.full((fine.height, fine.width), -np.inf)
-    ident = np.full((fine.height, fine.width), -1, np.int32)
+    ident: Array = np.full((fine.height, fine.width), -1, np.int32)
     triangles = np.ascontiguousarray(triangles, np.int32)
     fill_triangles(np.ascontiguousarray(xy), np.ascontiguousarray(z), triangles, depth, ident)
-    normals = unit_normals(nodes[triangles]) @ camera.axes.T
-    canvas = _shaded(ident, normals)
+    shown, back = np.unique(ident, return_inverse=True)  # far fewer than there are, where there are many
+    first = 1 if shown[0] < 0 else 0
+    shown, ident = shown[first:], (back - first).reshape(ident.shape)
+    normals = unit_normals(nodes[triangles[shown]]) @ camera.axes.T
+    canvas = _shaded(ident, normals, None if colours is None else colours[shown])
     _ink_outlines(canvas, ident, normals, wire)
     for group in lines:
         if len(group.edges):
@@ -110,11 +122,13 @@ def render(
     return picture, np.maximum.reduce([depth[tile] for tile in tiles])
 
 
-def _shaded(ident: Array, normals: Array) -> Array:
+def _shaded(ident: Array, normals: Array, colours: Array | None) -> Array:
     light = np.array([-0.35, 0.45, 0.82])
     facing = np.where(normals[:, 2] >= 0, 1.0, -1.0)
     strength = np.clip((normals * facing[:, None]) @ light, 0.0, 1.0)
-    colour = np.where((facing > 0)[:, None], OUTSIDE, INSIDE) * (0.45 + 0.6 * strength[:, None])
+    if colours is None:
+        colours = np.where((facing > 0)[:, None], OUTSIDE, INSIDE)
+    colour = colours * (0.45 + 0.6 * strength[:, None])
     palette = np.concatenate([np.clip(colour, 0.0, 1.0), PAPER[None]]).astype(np.float32)
     canvas: Array = palette[ident]  # -1, no facet, takes the paper at the end
     return canvas

@@ -1,0 +1,156 @@
+"""What is shown of a mesh: some of its elements, cut by a plane, with lines and colours."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.findings import Finding, Place
+from oddseam.geometry.clipping import clip_triangles
+from oddseam.model import Mesh
+from oddseam.picks import pick
+from oddseam.pictures.view import Lines
+
+#: A plane: ``"x=12.5"``, or a point on it and its normal.
+Plane = str | tuple[Sequence[float], Sequence[float]]
+
+#: Okabe-Ito colours, given to the kinds of finding by us.
+COLOURS = {
+    "free edges": "#D55E00",
+    "cracks": "#D55E00",
+    "T-junctions": "#D55E00",
+    "non-manifold edges": "#0072B2",
+    "non-manifold nodes": "#0072B2",
+    "misoriented edges": "#E69F00",
+    "inside-out pieces": "#E69F00",
+    "duplicate facets": "#CC79A7",
+    "degenerate facets": "#CC79A7",
+    "coincident nodes": "#56B4E9",
+    "crossing facets": "#56B4E9",
+    "crumbs": "#009E73",
+    "poor elements": "#000000",
+    "worst elements": "#CC79A7",
+}
+#: The edge of a cut.
+_SECTION = (0.16, 0.20, 0.24)
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """What is drawn.
+
+    Attributes
+    ----------
+    nodes, triangles : (n, 3) float and (m, 3) int arrays
+    element : (m,) int array
+        Element index of every triangle.
+    lines : tuple of Lines
+    said : tuple of str
+        What is left out.
+    colours : (m, 3) float array, optional
+    """
+
+    nodes: Array
+    triangles: Array
+    element: Array
+    lines: tuple[Lines, ...] = ()
+    said: tuple[str, ...] = ()
+    colours: Array | None = None
+
+    @property
+    def points(self) -> Array:
+        """The nodes that are used."""
+        return np.asarray(self.nodes[np.unique(self.triangles)])
+
+    def in_sight(self, findings: Sequence[Finding]) -> list[Finding]:
+        """The findings with those places that lie at something shown."""
+        if not self.said:
+            return list(findings)
+        points = self.points
+
+        def is_near(place: Place) -> bool:
+            nearest = float(np.linalg.norm(points - place.centre, axis=1).min())
+            return nearest <= 0.5 * place.size * (1.0 + 1e-9)
+
+        return [replace(f, places=tuple(filter(is_near, f.places))) for f in findings]
+
+
+def scene_of(
+    mesh: Mesh, toward_eye: Array, *, only: str | None = None, hide: str | None = None, cut: Plane | None = None
+) -> Scene:
+    """What is shown.
+
+    Raises
+    ------
+    Refusal
+        If nothing is left to be drawn.
+    """
+    t = mesh.triangulation
+    if not len(t.triangles):
+        raise Refusal("the mesh has no surface to draw; `oddseam skin` takes that of solids")
+    shown = np.ones(mesh.n_elements, bool)
+    if only is not None:
+        shown[:] = False
+        shown[pick(mesh, only)] = True
+    if hide is not None:
+        shown[pick(mesh, hide)] = False
+    rows = np.flatnonzero(shown[t.element])
+    said = [f"only {only}"] * (only is not None) + [f"without {hide}"] * (hide is not None)
+    scene = Scene(mesh.nodes, t.triangles[rows], t.element[rows], _finding_lines(mesh, shown), tuple(said))
+    if cut is not None and len(rows):
+        scene = _cut(scene, *_plane(cut), toward_eye)
+    if not len(scene.triangles):
+        raise Refusal("nothing is left to draw; pick or cut less away")
+    return scene
+
+
+def _finding_lines(mesh: Mesh, shown: Array) -> tuple[Lines, ...]:
+    """Edges that are a finding, where an element at them is shown."""
+    from matplotlib.colors import to_rgb
+
+    c = mesh.connectivity
+    corner = np.flatnonzero(shown[mesh.faces.element[c.face]] & (c.edge_of >= 0))
+    seen = np.zeros(len(c.edges), bool)
+    seen[c.edge_of[corner]] = True
+    wrong = np.zeros(len(c.edges), bool)
+    wrong[c.pair_edges[~c.pair_agrees]] = True
+    kinds = (("misoriented edges", wrong), ("non-manifold edges", c.is_nonmanifold), ("free edges", c.is_free))
+    return tuple(Lines(kind, c.edges[which & seen], to_rgb(COLOURS[kind])) for kind, which in kinds)
+
+
+def _plane(cut: Plane) -> tuple[Array, Array]:
+    """A point on the plane and its unit normal."""
+    if isinstance(cut, str):
+        axis, _, value = cut.partition("=")
+        words = [axis.strip(), value] if value else cut.split(",")
+        try:
+            if words[0] in ("x", "y", "z") and len(words) == 2:
+                normal = np.eye(3)["xyz".index(words[0])]
+                return normal * float(words[1]), normal
+            point, normal = np.array(words, float).reshape(2, 3)
+        except ValueError:
+            raise Refusal(f"cut {cut!r}: say x=NUMBER (or y, z), or six numbers: a point and a normal") from None
+    else:
+        point, normal = np.array(cut, float).reshape(2, 3)
+    size = np.linalg.norm(normal)
+    if not (np.isfinite(point).all() and np.isfinite(size) and size > 0):
+        raise Refusal(f"cut {cut!r}: a plane has a finite point and a normal that is not zero")
+    return point, normal / size
+
+
+def _cut(scene: Scene, point: Array, normal: Array, toward_eye: Array) -> Scene:
+    """Without what lies between the plane and the eye; with the outline of the section."""
+    if normal @ toward_eye < 0:
+        normal = -normal
+    nodes, triangles, origin, section = clip_triangles(scene.nodes, scene.triangles, point, normal)
+    behind = (nodes - point) @ normal <= 0
+    lines = tuple(replace(group, edges=group.edges[behind[group.edges].all(axis=1)]) for group in scene.lines)
+    where = ", ".join(f"{c:.4g}" for c in point)
+    said = f"cut through ({where}) across ({', '.join(f'{c:.3g}' for c in normal)})"
+    return Scene(
+        nodes, triangles, scene.element[origin], (Lines("section", section, _SECTION), *lines), (*scene.said, said)
+    )
