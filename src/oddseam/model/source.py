@@ -44,6 +44,10 @@ class Records:
         Local frames: id, and 0 rectangular, 1 cylindrical, 2 spherical.
     frame_axes : (f, 4, 3) float64 array
         Origin and unit axes of each frame in the basic system.
+    include_span : (i, 2) int64 array
+        Bytes of the text that came from included files, outer ones first.
+    include_first : (i + 1,) int64 array, include_text : (b,) uint8 array
+        The statement of span i is ``include_text[include_first[i]:include_first[i + 1]]``.
     """
 
     text: Array
@@ -58,6 +62,9 @@ class Records:
     frame_id: Array
     frame_kind: Array
     frame_axes: Array
+    include_span: Array
+    include_first: Array
+    include_text: Array
 
     #: Array fields with their types and shapes, for checks and for the working file.
     LAYOUT: ClassVar[dict[str, tuple[str, tuple[int, ...]]]] = {
@@ -73,6 +80,9 @@ class Records:
         "frame_id": ("int64", (-1,)),
         "frame_kind": ("int64", (-1,)),
         "frame_axes": ("float64", (-1, 4, 3)),
+        "include_span": ("int64", (-1, 2)),
+        "include_first": ("int64", (-1,)),
+        "include_text": ("uint8", (-1,)),
     }
 
     def __post_init__(self) -> None:
@@ -83,6 +93,7 @@ class Records:
             and len(self.node_frame) == len(self.node_given)
             and len(self.element_first) == len(self.element_part) + 1
             and len(self.frame_id) == len(self.frame_kind) == len(self.frame_axes)
+            and len(self.include_span) + 1 == len(self.include_first)
         )
         if not same:
             raise MeshError("records: tables of one deck differ in length")

@@ -43,9 +43,10 @@ def cut_at_commas(data, start, end, spans, given):
 
 def warm_up() -> None:
     """Compile by running on tiny input."""
+    from oddseam.formats.includes import as_one
     from oddseam.formats.keyword.lines import Lines
 
-    lines = Lines(b"*NODE\n1, 0., 0.\n** no data\n")
+    lines = Lines(as_one(b"*NODE\n1, 0., 0.\n** no data\n"))
     columns, _ = lines.fields(lines.data_rows(lines.blocks[0]), 2)
     columns.whole(0, "node")
     columns.real(1, "node")

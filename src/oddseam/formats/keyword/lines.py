@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import NoReturn
 
 import numpy as np
@@ -14,9 +13,14 @@ from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.columns import Columns
-from oddseam.formats.text import line_of
+from oddseam.formats.includes import Expanded
 
 _KEYWORD = re.compile(rb"^[ \t]*\*(?!\*)([^\r\n]*)", re.MULTILINE)
+#: A statement with the name of a file.
+INCLUDE = re.compile(
+    rb"""^[ \t]*\*INCLUDE[ \t]*,[ \t]*INPUT[ \t]*=[ \t]*['"]?([^'"\r\n,]+)[^\r\n]*(?:\r\n|\n|\r|\Z)""",
+    re.IGNORECASE | re.MULTILINE,
+)
 
 
 @dataclass(frozen=True)
@@ -53,8 +57,9 @@ class Lines:
     blocks : list of Block
     """
 
-    def __init__(self, text: bytes, path: Path = Path()) -> None:
-        self.path, self.data = path, np.frombuffer(text, np.uint8)
+    def __init__(self, deck: Expanded) -> None:
+        text = deck.text
+        self._deck, self.data = deck, np.frombuffer(text, np.uint8)
         ends = np.flatnonzero(self.data == ord("\n")) + 1
         if not len(ends) or ends[-1] < len(text):
             ends = np.append(ends, len(text))
@@ -83,7 +88,8 @@ class Lines:
 
     def fail(self, row: int, reason: str) -> NoReturn:
         """Refuse the deck because of a line."""
-        raise FormatError(str(self.path), reason, line_of(self.data, int(self.start[row])))
+        path, line = self._deck.place(int(self.start[row]))
+        raise FormatError(path, reason, line)
 
     def data_rows(self, block: Block) -> Array:
         """Rows of a block that hold data: neither blank nor a comment."""

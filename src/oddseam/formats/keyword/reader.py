@@ -10,8 +10,9 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.files import Data
+from oddseam.formats.includes import Expanded, expand
 from oddseam.formats.keyword.elements import TYPES, node_order, side_number
-from oddseam.formats.keyword.lines import Block, Lines
+from oddseam.formats.keyword.lines import INCLUDE, Block, Lines
 from oddseam.model import KINDS, Elements, Groups, Material, Mesh, Part, Source
 from oddseam.model.source import ELEMENT, NODE, Records
 
@@ -45,8 +46,8 @@ class _Deck:
 
 def read(path: Path, data: Data) -> Mesh:
     """Read a keyword deck."""
-    text = bytes(data[:])
-    lines = Lines(text, path)
+    whole = expand(path, bytes(data[:]), INCLUDE)
+    lines = Lines(whole)
     deck = _Deck()
     nodes: list[tuple[Array, Array, Array]] = []
     elements: list[_Elements] = []
@@ -73,7 +74,7 @@ def read(path: Path, data: Data) -> Mesh:
             deck.carried[name] = deck.carried.get(name, 0) + 1
     if not nodes and not elements:
         raise FormatError(str(path), "no *NODE and no *ELEMENT that is understood in it")
-    return _mesh(lines, deck, text, nodes, elements)
+    return _mesh(path, whole, lines, deck, nodes, elements)
 
 
 # ---------------------------------------------------------------------- blocks
@@ -189,7 +190,12 @@ def _constants(lines: Lines, block: Block, deck: _Deck, material: str) -> None:
 
 
 def _mesh(
-    lines: Lines, deck: _Deck, text: bytes, nodes: list[tuple[Array, Array, Array]], blocks: list[_Elements]
+    path: Path,
+    whole: Expanded,
+    lines: Lines,
+    deck: _Deck,
+    nodes: list[tuple[Array, Array, Array]],
+    blocks: list[_Elements],
 ) -> Mesh:
     none = np.zeros(0, np.int64)
     node_row = np.concatenate([none, *(n[0] for n in nodes)])
@@ -231,8 +237,9 @@ def _mesh(
         members,
         _sides(deck, members, elements_index, kinds, ids),
     )
-    records, carried = _records(lines, text, node_row, node_ids, xyz, blocks, parts, part, elements_index), deck.carried
-    source = Source("keyword", lines.path.name, 2.0**-52, carried, records, parts)
+    records = _records(whole, lines, node_row, node_ids, xyz, blocks, parts, part, elements_index)
+    carried = deck.carried
+    source = Source("keyword", path.name, 2.0**-52, carried, records, parts)
     return Mesh(xyz, elements, parts, node_ids, groups, source=source)
 
 
@@ -313,7 +320,7 @@ def _sides(
 
 
 def _records(
-    lines: Lines, text: bytes, node_row: Array, node_ids: Array, xyz: Array, blocks: list[_Elements],
+    whole: Expanded, lines: Lines, node_row: Array, node_ids: Array, xyz: Array, blocks: list[_Elements],
     parts: tuple[Part, ...], part: Array, index: IdIndex,
 ) -> Records:  # fmt: skip
     """A record for each line; an element's further lines are carried by its first."""
@@ -337,8 +344,8 @@ def _records(
     part_ids = np.array([p.id for p in parts], np.int64)
     by_row = np.argsort(node_row, kind="stable")
     return Records(
-        text=lines.data, start=np.append(lines.start[:-1][opens], len(text)), role=role[opens], key=key[opens],
+        text=lines.data, start=np.append(lines.start[:-1][opens], len(whole.text)), role=role[opens], key=key[opens],
         node_frame=np.zeros(len(node_ids), np.int64), node_given=xyz[by_row],
         element_part=part_ids[part[at]] if len(part_ids) else none, element_first=first, element_nodes=flat[take],
-        frame_id=none, frame_kind=none, frame_axes=np.zeros((0, 4, 3)),
+        frame_id=none, frame_kind=none, frame_axes=np.zeros((0, 4, 3)), **whole.as_records(),
     )  # fmt: skip

@@ -8,12 +8,15 @@ from typing import BinaryIO
 
 import numpy as np
 
+from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
+from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label
-from oddseam.formats.keyword.lines import Block, Lines
+from oddseam.formats.keyword.lines import INCLUDE, Block, Lines
 from oddseam.formats.losses import losses
+from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, NODE, Records
 
@@ -50,7 +53,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     )
     if mesh.unit is not None:
         notes[0] += ", but for a comment"
-    lines = list(_new_deck(mesh, notes)) if records is None else _changed_deck(mesh, records, notes)
+    lines = list(_new_deck(mesh, notes)) if records is None else _changed_deck(mesh, records, path, notes)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(line if isinstance(line, bytes) else line.encode("utf-8") for line in lines)
@@ -167,91 +170,68 @@ def _sets(mesh: Mesh, notes: list[str]) -> Iterator[str]:
 # ---------------------------------------------------------------------- a changed deck
 
 
-def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes | str]:
-    """The records in their order, those that changed rewritten, new ones behind the last of their kind."""
-    raw, bounds = records.text.tobytes(), records.start.tolist()
-    moved = changed_nodes(mesh, records, records.node_given)
-    row_of = {number: row for row, number in enumerate(mesh.node_ids.tolist())}
-    elements: dict[int, tuple[str, list[int], int]] = {}
-    for kind, block in mesh.elements.items():
-        nodes = mesh.node_ids[block.connectivity].tolist()
-        for number, its, part in zip(block.ids.tolist(), nodes, block.part.tolist(), strict=True):
-            elements[number] = (kind, its, part)
-    as_read = np.split(records.element_nodes, records.element_first[1:-1]) if len(records.element_part) else []
-    out: list[bytes | str] = []
-    gone: dict[str, set[int]] = {"node": set(), "element": set()}
-    seen: dict[int, set[int]] = {NODE: set(), ELEMENT: set()}
-    last = {NODE: 0, ELEMENT: 0}
-    element = 0
-    for k, (role, key) in enumerate(zip(records.role.tolist(), records.key.tolist(), strict=True)):
-        text: bytes | str = raw[bounds[k] : bounds[k + 1]]
-        if role == NODE:
-            row = row_of.get(key)
-            if row is None:
-                gone["node"].add(key)
-                continue
-            text = _node(key, mesh.nodes[row].tolist()) if moved[row] else text
-        elif role == ELEMENT:
-            before = as_read[element].tolist()
-            element += 1
-            now = elements.get(key)
-            if now is None:
-                gone["element"].add(key)
-                continue
-            text = _element(now[0], key, now[1]) if now[1] != before else text
-        out.append(text)
-        if role in seen:
-            seen[role].add(key)
-            last[role] = len(out)
-    new_nodes = [n for n in row_of if n not in seen[NODE]]
-    new_elements = [n for n in elements if n not in seen[ELEMENT]]
-    if new_elements:
-        out[last[ELEMENT] : last[ELEMENT]] = [*_ended(out, last[ELEMENT]), *_more(mesh, new_elements, elements)]
-    if new_nodes:
-        added = ["*NODE\n", *(_node(n, mesh.nodes[row_of[n]].tolist()) for n in new_nodes)]
-        out[last[NODE] : last[NODE]] = [*_ended(out, last[NODE]), *added]
-    _report_gone(Lines(raw), gone, notes)
-    return out
+def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) -> list[bytes]:
+    """The deck with the lines rewritten that changed, and new ones behind the last of their kind."""
+    found = differences(
+        mesh, records, changed_nodes(mesh, records, records.node_given), [*mesh.elements], by_part=False
+    )
+    new = Rewriting(records)
+    for record, row in found.moved.tolist():
+        new.replace(record, _node(int(records.key[record]), mesh.nodes[row].tolist()))
+    for record, kind, row in found.changed:
+        nodes = mesh.node_ids[mesh.elements[kind].connectivity[row]].tolist()
+        new.replace(record, _element(kind, int(records.key[record]), nodes))
+    for gone, _ in found.gone.values():
+        for record in gone.tolist():
+            new.replace(record, b"")
+    if len(found.new_nodes):
+        ids, xyz = mesh.node_ids[found.new_nodes].tolist(), mesh.nodes[found.new_nodes].tolist()
+        added = ["*NODE\n", *(_node(n, its) for n, its in zip(ids, xyz, strict=True))]
+        new.insert(_after_last(records, NODE), "".join(added))
+    new.insert(_after_last(records, ELEMENT), "".join(_more(mesh, found.new_elements)))
+    if found.any_gone:
+        notes.append(found.gone_text())
+        _report_gone(Lines(as_one(records.text.tobytes())), found, notes)
+    return new.pieces(path, INCLUDE, notes)
 
 
-def _ended(out: list[bytes | str], at: int) -> list[str]:
-    """A line end, if what stands before has none."""
-    before = out[at - 1] if at else b"\n"
-    return [] if before[-1:] in (b"\n", "\n") else ["\n"]
+def _after_last(records: Records, role: int) -> int:
+    """The record after the last of a role; the end, if there is none."""
+    rows = np.flatnonzero(records.role == role)
+    return int(rows[-1]) + 1 if len(rows) else len(records.role)
 
 
-def _more(mesh: Mesh, numbers: list[int], elements: dict[int, tuple[str, list[int], int]]) -> Iterator[str]:
+def _more(mesh: Mesh, blocks: list[tuple[str, Array]]) -> Iterator[str]:
     """New elements, in blocks by kind and part; parts that the deck has not yet get their sections."""
     assert mesh.source is not None
     known = {part.name for part in mesh.source.parts}
-    blocks: dict[tuple[str, int], list[int]] = {}
-    for number in numbers:
-        kind, _, part = elements[number]
-        blocks.setdefault((kind, part), []).append(number)
     new: dict[int, str] = {}
-    for (kind, part), its in blocks.items():
-        name = mesh.parts[part].name
-        name = name if name in known else new.setdefault(part, _names([name])[name])
-        yield f"*ELEMENT, TYPE={TYPE_OF[kind]}, ELSET={name}\n"
-        yield from (_element(kind, number, elements[number][1]) for number in its)
-    for index, name in new.items():
-        its_part = mesh.parts[index]
+    shells: set[int] = set()
+    for kind, rows in blocks:
+        block = mesh.elements[kind]
+        for part in np.unique(block.part[rows]).tolist():
+            name = mesh.parts[part].name
+            name = name if name in known else new.setdefault(part, _names([name])[name])
+            shells |= {part} if KINDS[kind].dimension == 2 else set()
+            its = rows[block.part[rows] == part]
+            yield f"*ELEMENT, TYPE={TYPE_OF[kind]}, ELSET={name}\n"
+            nodes = mesh.node_ids[block.connectivity[its]].tolist()
+            yield from (_element(kind, n, own) for n, own in zip(block.ids[its].tolist(), nodes, strict=True))
+    for part, name in new.items():
+        its_part = mesh.parts[part]
         if its_part.material is not None:
             yield from _material(f"OF_{name}", its_part.material)
-            shell = any(KINDS[kind].dimension == 2 for kind, other in blocks if other == index)
-            yield _section(name, f"OF_{name}", its_part, shell)
+            yield _section(name, f"OF_{name}", its_part, part in shells)
 
 
-def _report_gone(lines: Lines, gone: dict[str, set[int]], notes: list[str]) -> None:
-    """List what is gone, and the lines that still refer to it."""
-    if not any(gone.values()):
-        return
-    notes.append(" and ".join(f"{len(ids):,} {what}s" for what, ids in gone.items() if ids) + " of the original deck")
+def _report_gone(lines: Lines, found: Differences, notes: list[str]) -> None:
+    """List the lines that still refer to what is gone."""
+    gone = {what: set(ids.tolist()) for what, (_, ids) in found.gone.items()}
     for block in lines.blocks:
-        found = _referred(lines, block, gone)
-        if found:
+        named = _referred(lines, block, gone)
+        if named:
             place = f"line {block.line + 1}"
-            notes.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(found)}")
+            notes.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(named)}")
 
 
 def _referred(lines: Lines, block: Block, gone: dict[str, set[int]]) -> set[int]:

@@ -159,9 +159,10 @@ def _free_fields(data, a, b, many, spans, card, field):
 
 def warm_up() -> None:
     """Compile by running on tiny input."""
+    from oddseam.formats.includes import as_one
     from oddseam.formats.nastran.scanning import Scan
 
-    scan = Scan(b"GRID,1,,0.,0.,1.-1\nGRID    2               0.0     0.0     0.0\n")
+    scan = Scan(as_one(b"GRID,1,,0.,0.,1.-1\nGRID    2               0.0     0.0     0.0\n"))
     fields = scan.fields(np.arange(2), 5)
     fields.whole(0, "GRID")
     fields.real(4, "GRID")

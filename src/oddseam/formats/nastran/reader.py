@@ -16,10 +16,11 @@ from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.columns import Columns
 from oddseam.formats.files import Data
+from oddseam.formats.includes import Expanded, expand
 from oddseam.formats.nastran import frames as fr
 from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES, ElementCard
 from oddseam.formats.nastran.fields import Card
-from oddseam.formats.nastran.scanning import Scan
+from oddseam.formats.nastran.scanning import INCLUDE, Scan
 from oddseam.model import KINDS, Elements, Material, Mesh, Part, Source
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
@@ -54,7 +55,8 @@ def read(path: Path, data: Data) -> Mesh:
     text = bytes(data[:])
     if b"\0" in text[:4096]:
         raise FormatError(str(path), "not a text file")
-    scan = Scan(text, path)
+    whole = expand(path, text, INCLUDE)
+    scan = Scan(whole)
     role, key = np.zeros(len(scan.name), np.int8), np.zeros(len(scan.name), np.int64)
     deck = _Deck()
     _take_few(scan, deck, role, key)
@@ -71,7 +73,7 @@ def read(path: Path, data: Data) -> Mesh:
     if not len(grids) and not blocks:
         raise FormatError(str(path), "no GRID card and no element in it")
     role[scan.of("ENDDATA")] = END
-    return _mesh(scan, deck, text, (ids, frame, given), blocks, (role, key), partial)
+    return _mesh(path, whole, scan, deck, (ids, frame, given), blocks, (role, key), partial)
 
 
 @contextmanager
@@ -213,19 +215,19 @@ def _element_blocks(scan: Scan, name: str, card: ElementCard, partial: dict[str,
 
 
 def _mesh(
+    path: Path,
+    whole: Expanded,
     scan: Scan,
     deck: _Deck,
-    text: bytes,
     grid: tuple[Array, Array, Array],
     blocks: list[_Block],
     of_records: tuple[Array, Array],
     partial: dict[str, int],
 ) -> Mesh:
-    path = str(scan.path)
     try:
         frames = fr.resolve(deck.frames)
     except ValueError as error:
-        raise FormatError(path, str(error)) from error
+        raise FormatError(str(path), str(error)) from error
     node_ids, node_frame, given = grid
     missing = ~np.isin(node_frame, list(frames))
     if missing.any():
@@ -244,7 +246,7 @@ def _mesh(
     first = np.concatenate([[0], np.cumsum(size[in_order])])
     take = np.repeat(begin[in_order] - first[:-1], size[in_order]) + np.arange(first[-1])
     records = Records(
-        text=np.frombuffer(text, np.uint8),
+        text=scan.data,
         start=scan.start,
         role=of_records[0],
         key=of_records[1],
@@ -256,9 +258,10 @@ def _mesh(
         frame_id=np.array(used, np.int64),
         frame_kind=np.array([frames[k].kind for k in used], np.int64),
         frame_axes=np.array([np.vstack([frames[k].origin, frames[k].axes]) for k in used]).reshape(-1, 4, 3),
+        **whole.as_records(),
     )
     xyz = fr.to_basic(given, node_frame, frames)
-    source = Source("nastran", scan.path.name, 1e-7, {**_carried(scan), **partial}, records, parts)
+    source = Source("nastran", path.name, 1e-7, {**_carried(scan), **partial}, records, parts)
     return Mesh(xyz, elements, parts, node_ids, source=source)
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import NoReturn
 
 import numpy as np
@@ -13,9 +12,15 @@ from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.columns import Columns
+from oddseam.formats.includes import Expanded
 from oddseam.formats.nastran.fields import Card, parse_card
 
 _BEGIN = re.compile(rb"^[ \t]*BEGIN\s+BULK[^\r\n]*(\r\n|\n|\r)?", re.IGNORECASE | re.MULTILINE)
+#: A statement with the name of a file, in quotes (and then over several lines) or bare.
+INCLUDE = re.compile(
+    rb"""^[ \t]*INCLUDE(?:[ \t=]*'([^']*)'|[ \t=]*"([^"]*)"|[ \t=]+([^'"$\s][^'"$\r\n]*))[^\r\n]*(?:\r\n|\n|\r|\Z)""",
+    re.IGNORECASE | re.MULTILINE,
+)
 
 
 class Scan:
@@ -35,11 +40,12 @@ class Scan:
         For each record its card's row in ``names``, or -1.
     """
 
-    def __init__(self, text: bytes, path: Path = Path()) -> None:
+    def __init__(self, deck: Expanded) -> None:
         from oddseam.formats.nastran.field_kernels import CARD, CONTINUED, count_lines, cut_lines
 
         announce(count_lines, cut_lines)
-        self.path, self.data = path, np.frombuffer(text, np.uint8)
+        text = deck.text
+        self._deck, self.data = deck, np.frombuffer(text, np.uint8)
         begin = _BEGIN.search(text)
         at = begin.end() if begin else 0
         n = count_lines(self.data, at)
@@ -83,15 +89,10 @@ class Scan:
         held = np.bincount(self.name[self.name >= 0], minlength=len(self.names))
         return {name: count for name, count in zip(self.names, held.tolist(), strict=True) if count}
 
-    def line(self, record: int) -> str:
-        """``"line 12"``, where a record begins."""
-        from oddseam.formats.text import line_of
-
-        return line_of(self.data, int(self.start[record]))
-
     def fail(self, record: int, reason: str) -> NoReturn:
         """Refuse the deck because of one record."""
-        raise FormatError(str(self.path), reason, self.line(record))
+        path, line = self._deck.place(int(self.start[record]))
+        raise FormatError(path, reason, line)
 
     def card(self, record: int) -> Card:
         """One card, cut by the general rules."""

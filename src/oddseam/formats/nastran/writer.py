@@ -12,13 +12,15 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
+from oddseam.formats.includes import as_one
 from oddseam.formats.losses import losses
 from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
 from oddseam.formats.nastran.frames import Frame, to_basic
-from oddseam.formats.nastran.scanning import Scan
+from oddseam.formats.nastran.scanning import INCLUDE, Scan
+from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import Material, Mesh, Part
-from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
+from oddseam.model.source import END, MATERIAL, NODE, PROPERTY, Records
 
 #: The card that a new element of each kind is written on; lines only where they came on one.
 _CARD_OF = {
@@ -115,7 +117,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     notes = losses(mesh, kinds=held, holds={"parts", "ids", "properties"})
     if mesh.unit is not None:
         notes[0] += ", but for a comment"
-    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, notes)
+    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, notes)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(lines)
@@ -124,16 +126,12 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     return notes
 
 
-def _element_rows(mesh: Mesh) -> list[tuple[str, int, int, list[int]]]:
-    """(kind, id, property id, node ids) of every element that a deck holds."""
-    rows = []
-    pids = [part.id for part in mesh.parts]
-    for kind, block in mesh.elements.items():
-        if kind in _CARD_OF or kind == "line":
-            node_ids = mesh.node_ids[block.connectivity].tolist()
-            table = zip(block.ids.tolist(), block.part.tolist(), node_ids, strict=True)
-            rows += [(kind, number, pids[part], nodes) for number, part, nodes in table]
-    return rows
+def _element_cards(mesh: Mesh, kind: str, rows: Array) -> list[str]:
+    """Cards of some elements of one kind."""
+    block = mesh.elements[kind]
+    pids = np.array([part.id for part in mesh.parts])[block.part[rows]].tolist()
+    nodes = mesh.node_ids[block.connectivity[rows]].tolist()
+    return [_element(kind, *row) for row in zip(block.ids[rows].tolist(), pids, nodes, strict=True)]
 
 
 def _new_deck(mesh: Mesh) -> list[bytes]:
@@ -150,97 +148,79 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     text += [_pshell(part) if part.thickness else _psolid(part) for part in used if part.material is not None]
     ids: list[int] = mesh.node_ids[on].tolist()
     text += [_grid(number, 0, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
-    text += [_element(*row) for row in _element_rows(mesh) if row[0] in _CARD_OF]
+    for kind, block in mesh.elements.items():
+        if kind in _CARD_OF:
+            text += _element_cards(mesh, kind, np.arange(len(block)))
     text.append("ENDDATA\n")
     return [line.encode("latin-1", "replace") for line in text]
 
 
-def _changed_deck(mesh: Mesh, records: Records, notes: list[str]) -> list[bytes]:
-    """The records in their order, those that changed rewritten, new ones before ENDDATA."""
-    raw = records.text.tobytes()
-    bounds = records.start.tolist()
+def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) -> list[bytes]:
+    """The deck with the cards rewritten that changed, and new ones before ENDDATA."""
+    kinds = [*_CARD_OF, "line"]
+    found = differences(mesh, records, _changed_nodes(mesh), kinds, by_part=True)
+    new = Rewriting(records)
     frames = _frames(records)
-    moved = _changed_nodes(mesh)
-    row_of_node = {number: row for row, number in enumerate(mesh.node_ids.tolist())}
-    elements = {row[1]: row for row in _element_rows(mesh)}
-    as_read = {}
-    firsts = records.element_first.tolist()
-    for k, number in enumerate(records.key[records.role == ELEMENT].tolist()):
-        nodes = records.element_nodes[firsts[k] : firsts[k + 1]].tolist()
-        as_read[number] = (int(records.element_part[k]), nodes)
+    frame_of = dict(zip(np.flatnonzero(records.role == NODE).tolist(), records.node_frame.tolist(), strict=True))
+    for record, row in found.moved.tolist():
+        frame, xyz = frame_of[record], mesh.nodes[row]
+        local = xyz if frame == 0 else frames[frame].from_basic(xyz[None])[0]
+        new.replace(record, _regrid(new.record(record), local.tolist()))
+    for record, kind, row in found.changed:
+        block = mesh.elements[kind]
+        its = mesh.node_ids[block.connectivity[row]].tolist()
+        part = mesh.parts[int(block.part[row])].id
+        new.replace(record, _reelement(new.record(record), (kind, int(block.ids[row]), part, its)))
+    for gone, _ in found.gone.values():
+        for record in gone.tolist():
+            new.replace(record, b"")
+    added = _changed_properties(mesh, records, new)
+    xyz_new = mesh.nodes[found.new_nodes].tolist()
+    added += [_grid(n, 0, xyz) for n, xyz in zip(mesh.node_ids[found.new_nodes].tolist(), xyz_new, strict=True)]
+    for kind, rows in found.new_elements:
+        added += _element_cards(mesh, kind, rows) if kind in _CARD_OF else []
+    ends = np.flatnonzero(records.role == END)
+    new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
+    if found.any_gone:
+        notes.append(found.gone_text())
+        _report_gone(records.text.tobytes(), found, notes)
+    return new.pieces(path, INCLUDE, notes)
+
+
+def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[str]:
+    """Rewrite properties and materials that changed; the cards of new ones."""
     assert mesh.source is not None
     part_before = {part.id: part for part in mesh.source.parts}
     parts = {part.id: part for part in mesh.parts}
     material_before = {p.material.id: p.material for p in mesh.source.parts if p.material is not None}
     materials = {p.material.id: p.material for p in mesh.parts if p.material is not None}
-
-    out: list[bytes] = []
-    gone: dict[str, list[int]] = {"node": [], "element": []}
-    end = len(records.role)
-    nodes_seen = 0
     seen: set[tuple[int, int]] = set()
-    for k, (role, key) in enumerate(zip(records.role.tolist(), records.key.tolist(), strict=True)):
-        text = raw[bounds[k] : bounds[k + 1]]
+    for k in np.flatnonzero(np.isin(records.role, (PROPERTY, MATERIAL))).tolist():
+        role, key = int(records.role[k]), int(records.key[k])
         seen.add((role, key))
-        if role == END:
-            end = len(out)
-        elif role == NODE:
-            frame = int(records.node_frame[nodes_seen])
-            nodes_seen += 1
-            row = row_of_node.get(key)
-            if row is None:
-                gone["node"].append(key)
-                continue
-            if moved[row]:
-                xyz = mesh.nodes[row]
-                local = xyz if frame == 0 else frames[frame].from_basic(xyz[None])[0]
-                text = _regrid(text, local.tolist())
-        elif role == ELEMENT:
-            row_now = elements.get(key)
-            if row_now is None:
-                gone["element"].append(key)
-                continue
-            if (row_now[2], row_now[3]) != as_read[key]:
-                text = _reelement(text, row_now)
-        elif role == PROPERTY and key in parts and parts[key] != part_before.get(key):
-            if _name(text) == "PSHELL":
+        if role == PROPERTY and key in parts and parts[key] != part_before.get(key):
+            if _name(new.record(k)) == "PSHELL":
                 material = parts[key].material
-                text = _replaced(text, {2: str(material.id) if material else "",
-                                        3: real_text(parts[key].thickness or 0.0, 8)})  # fmt: skip
+                changes = {2: str(material.id) if material else "", 3: real_text(parts[key].thickness or 0.0, 8)}
+                new.replace(k, _replaced(new.record(k), changes))
         elif role == MATERIAL and key in materials and materials[key] != material_before.get(key):
-            text = _mat1(materials[key]).encode()
-        out.append(text)
-    end = min(end, len(out))
-    new: list[str] = []
-    new += [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
-    new += [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
-    new += [
-        _grid(number, 0, mesh.nodes[row].tolist()) for number, row in row_of_node.items() if (NODE, number) not in seen
-    ]
-    new += [_element(*row) for n, row in elements.items() if (ELEMENT, n) not in seen and row[0] in _CARD_OF]
-    if new and end and not out[end - 1].endswith((b"\n", b"\r")):
-        out[end - 1] += b"\n"
-    out[end:end] = [line.encode() for line in new]
-    _report_gone(raw, gone, notes)
-    return out
+            new.replace(k, _mat1(materials[key]))
+    added = [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
+    return added + [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
 
 
-def _report_gone(raw: bytes, gone: dict[str, list[int]], notes: list[str]) -> None:
-    """List what is gone, and the carried cards that still refer to it."""
-    if not any(gone.values()):
-        return
-    what = " and ".join(f"{len(ids):,} {name}s" for name, ids in gone.items() if ids)
-    notes.append(f"{what} of the original deck")
-    lost = {(kind, number) for kind, ids in gone.items() for number in ids}
-    scan = Scan(raw)
+def _report_gone(raw: bytes, found: Differences, notes: list[str]) -> None:
+    """List the carried cards that still refer to what is gone."""
+    lost = {(kind, number) for kind, (_, ids) in found.gone.items() for number in ids.tolist()}
+    scan = Scan(as_one(raw))
     for name, refer in REFERENCES.items():
-        cards, found = 0, set[int]()
+        cards, named = 0, set[int]()
         for _, card in scan.cards(name):
             hit = {number for kind, number in refer(card) if (kind, number) in lost}
             cards += bool(hit)
-            found |= hit
+            named |= hit
         if cards:
-            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {listed(found)}")
+            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {listed(named)}")
 
 
 def _name(text: bytes) -> str:
