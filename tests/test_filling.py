@@ -101,3 +101,107 @@ def test_a_slot_stays_and_is_listed():
     outcome = (mended := oddseam.mend(slit_cube(0.004))).account.last.outcome
     assert mended.connectivity.n_rims == 1 and not outcome.unmet
     assert any("left open: a rim" in note for note in outcome.notes)
+
+
+def without(shape, centre, reach) -> oddseam.Mesh:
+    """A shape without the facets near a place."""
+    nodes, triangles = shape
+    away = np.linalg.norm(nodes[triangles].mean(axis=1) - centre, axis=1)
+    return oddseam.Mesh.from_triangles(nodes, triangles[away > reach])
+
+
+@pytest.mark.parametrize("reach", [0.2, 0.35, 0.5])
+def test_a_hole_in_a_ball_is_filled_round(reach):
+    mesh = without(shapes.sphere(96), [0.6, 0.0, 0.8], reach)
+    filled = oddseam.mend(mesh, close="all")
+    assert oddseam.prove(filled).is_closed and oddseam.prove(filled).is_clean
+    radius = np.linalg.norm(new_corners(mesh, filled), axis=2)
+    flat = 1.0 - np.sqrt(1.0 - reach**2 * (1 - reach**2 / 4))  # how far a flat fill would lie within
+    assert np.abs(radius - 1.0).max() < 0.04 * flat
+    assert quality(new_corners(mesh, filled))["minimum_angle"].min() > 10.0
+    assert "1 with the curvature round them" in str(filled.account.last.outcome.steps)
+
+
+@pytest.mark.parametrize("place", [(2.7, 0, 0), (1.3, 0, 0), (2.0, 0, 0.7)])
+def test_a_hole_in_a_torus_is_filled_with_its_curvature(place):
+    mesh = without(shapes.torus(160, 80), np.array(place), 0.25)
+    filled = oddseam.mend(mesh, close="all")
+    corners = new_corners(mesh, filled)
+    radius = np.hypot(np.hypot(corners[..., 0], corners[..., 1]) - 2.0, corners[..., 2])
+    assert np.abs(radius - 0.7).max() < 0.004 and oddseam.prove(filled).is_closed
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_hole_over_edges_and_corners_keeps_them(seed):
+    random = np.random.default_rng(seed)
+    place = random.random(3)
+    for k in range(1 + seed % 3):  # on a side, an edge, a corner
+        place[k] = random.integers(0, 2)
+    turn, _ = np.linalg.qr(random.normal(size=(3, 3)))
+    turn *= np.sign(np.linalg.det(turn))
+    mesh = without(shapes.grid_cube(20), place, random.uniform(0.08, 0.28))
+    turned = oddseam.Mesh.from_triangles(mesh.nodes @ turn, mesh.triangulation.triangles)
+    filled = oddseam.mend(turned, close="all")
+    assert oddseam.prove(filled).is_closed and not filled.account.last.outcome.unmet
+    assert oddseam.prove(filled).volume == pytest.approx(1.0, rel=1e-9)
+    corners = new_corners(turned, filled) @ turn.T
+    assert np.minimum(np.abs(corners), np.abs(corners - 1.0)).min(axis=2).max() < 1e-9  # each on a side
+    assert quality(new_corners(turned, filled))["minimum_angle"].min() > 5.0
+
+
+def ring_gap(middles, inner: float, outer: float, n: int = 40) -> oddseam.Mesh:
+    """A sheet with ring-shaped gaps round some middles."""
+    nodes, triangles = shapes.sheet(n)
+    away = np.linalg.norm(nodes[triangles].mean(axis=1)[:, None] - np.array(middles), axis=2)
+    gone = ((away > inner) & (away < outer)).any(axis=1)
+    return oddseam.Mesh.from_triangles(nodes, triangles[~gone])
+
+
+@pytest.mark.parametrize("middles", [[(0.5, 0.5, 0)], [(0.3, 0.3, 0), (0.7, 0.7, 0)]])
+def test_an_island_is_filled_round(middles):
+    mesh = ring_gap(middles, 0.08, 0.19)
+    assert mesh.connectivity.n_pieces == 1 + len(middles)
+    filled = oddseam.mend(mesh, close=0.6)
+    assert filled.connectivity.n_pieces == 1 and filled.connectivity.n_rims == 1
+    assert not filled.account.last.outcome.unmet and oddseam.prove(filled).is_clean
+    corners = filled.nodes[filled.elements["tri"].connectivity]
+    area = 0.5 * np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    assert area[:, 2].min() > 0 and area[:, 2].sum() == pytest.approx(1.0) and (filled.nodes[:, 2] == 0).all()
+    assert quality(new_corners(mesh, filled))["minimum_angle"].min() > 15.0
+
+
+def test_several_islands_in_one_hole():
+    nodes, triangles = shapes.sheet(60)
+    middle = nodes[triangles].mean(axis=1)[:, :2]
+    keep = np.abs(middle - 0.5).max(axis=1) > 0.35
+    for x, y in ((0.35, 0.35), (0.62, 0.4), (0.5, 0.68)):
+        keep |= np.hypot(*(middle - (x, y)).T) < 0.07
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles[keep])
+    filled = oddseam.mend(mesh, close=1.2)
+    assert filled.connectivity.n_pieces == 1 and filled.connectivity.n_rims == 1 and oddseam.prove(filled).is_clean
+    assert "round 3 island(s)" in str(filled.account.last.outcome.steps)
+
+
+def test_a_sheet_above_a_hole_is_no_island():
+    nodes, triangles = shapes.sheet(40)
+    away = np.linalg.norm(nodes[triangles].mean(axis=1) - [0.5, 0.5, 0.0], axis=1)
+    above, lid = shapes.sheet(4)
+    above = above * [0.1, 0.1, 0.0] + [0.45, 0.45, 0.3]
+    both = np.concatenate([triangles[away > 0.19], lid + len(nodes)])
+    filled = oddseam.mend(oddseam.Mesh.from_triangles(np.concatenate([nodes, above]), both), close=0.6)
+    assert filled.connectivity.n_pieces == 2
+    assert any("border of a sheet" in line or "left open" in line for line in
+               (*filled.account.last.outcome.unmet, *filled.account.last.outcome.notes))  # fmt: skip
+
+
+def test_rims_that_touch_in_a_node_are_filled_each():
+    nodes, triangles = shapes.grid_cube(8)
+    top = np.flatnonzero((nodes[triangles][:, :, 2] == 1).all(axis=1))
+    middle = nodes[triangles[top]].mean(axis=1)
+    corner_to_corner = ((middle[:, :2] > 0.25) & (middle[:, :2] < 0.5)).all(axis=1)
+    corner_to_corner |= ((middle[:, :2] > 0.5) & (middle[:, :2] < 0.75)).all(axis=1)
+    mesh = oddseam.Mesh.from_triangles(nodes, np.delete(triangles, top[corner_to_corner], axis=0))
+    assert len(mesh.connectivity.nonmanifold_nodes) == 1
+    filled = oddseam.mend(mesh, close="all")
+    assert oddseam.prove(filled).is_closed and oddseam.prove(filled).is_clean
+    assert oddseam.prove(filled).volume == pytest.approx(1.0)

@@ -107,7 +107,7 @@ def fill(
     if not report.rims:
         raise Refusal("nothing was filled: " + "; ".join(unmet[:3]))
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:12])
-    step = Step("fill rims", report.rims, 0.0, f"with {sum(report.facets_of):,} facets", places)
+    step = Step("fill rims", report.rims, 0.0, report.text, places)
     return filled, Outcome((step,), (), unmet)
 
 

@@ -1,8 +1,8 @@
-"""Filling rims with well-shaped facets.
+"""Filling rims: which go together, with what shape, and what a fill must not do.
 
-The rim is triangulated by least fold and least area, then the inside is remeshed to the edge
-lengths found along the rim; the rim itself stays.  A rim too long for that at once is first
-cut in two by its best chord.
+A hole in curved surroundings is filled to go on with their curvature; at a crease, and where that
+would cross something, the fill is as flat as its border lets it be.  A fill that still crosses the
+rest is left out.
 """
 
 from __future__ import annotations
@@ -12,82 +12,140 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.compiled import announce
-from oddseam.geometry.triangles import unit_normals
+from oddseam.mending.bending import bent, is_in_smooth_surroundings
+from oddseam.mending.hole import Hole, Patch, cover
+from oddseam.mending.islands import islands_of
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.editing import edited
 
-#: Longer loops are cut in two before they are triangulated: time grows with the cube.
-_MOST_AT_ONCE = 400
-#: Loops with fewer nodes have no room for a node inside.
-_LEAST_TO_REFINE = 6
-
 
 @dataclass
 class Filled:
-    """What happened to the rims: how many were filled, with how many facets each, and which were left and why."""
+    """What happened to the rims.
+
+    Attributes
+    ----------
+    rims : int
+        How many were filled.
+    facets : int
+        With how many facets.
+    curved : int
+        How many of the fills follow the curvature round them.
+    islands : list of Rim
+        Rims that no one asked for, but which lay within one that was filled.
+    left : list of (Rim, str)
+        Those that were not filled, and why.
+    """
 
     rims: int = 0
-    facets_of: list[int] = field(default_factory=list)
+    facets: int = 0
+    curved: int = 0
+    islands: list[Rim] = field(default_factory=list)
     left: list[tuple[Rim, str]] = field(default_factory=list)
+
+    @property
+    def text(self) -> str:
+        """How they were filled, in words."""
+        more = [f"{self.curved:,} with the curvature round them"] * (self.curved > 0)
+        more += [f"round {len(self.islands):,} island(s)"] * bool(self.islands)
+        return ", ".join([f"with {self.facets:,} facets", *more])
+
+
+@dataclass(frozen=True, eq=False)
+class _Fill:
+    """The patches over one rim: each flat, and perhaps curved, and an element that they are like."""
+
+    rim: Rim
+    holes: list[Hole]
+    flat: list[Patch]
+    curved: list[Patch]
+    like: list[int]
 
 
 def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
     """Fill the rims of a consistently oriented mesh; a fill that would cross the rest is left out."""
-    filled, report = _fill_all(mesh, rims)
-    crossing = _crossing_fills(mesh, filled, np.repeat(np.arange(len(rims)), report.facets_of))
-    if crossing:
-        filled, report = _fill_all(mesh, [rim for number, rim in enumerate(rims) if number not in crossing])
-        report.left += [(rims[number], "its fill would cross other facets") for number in sorted(crossing)]
+    report = Filled()
+    within = islands_of(mesh, rims)
+    inside = {id(island) for islands in within.values() for island in islands}
+    fills: list[_Fill] = []
+    for number, rim in enumerate(rims):
+        if id(rim) in inside:
+            continue
+        fill, reason = _prepared(mesh, rim, within.get(number, []))
+        if fill is None:
+            report.left.append((rim, reason))
+        else:
+            fills.append(fill)
+            report.islands += within.get(number, [])
+    curved = [fill.curved is not fill.flat for fill in fills]
+    filled = _with_fills(mesh, fills, curved)
+    wrong = _crossing(mesh, filled, fills, curved)
+    if any(curved[k] for k in wrong):
+        curved = [is_curved and k not in wrong for k, is_curved in enumerate(curved)]
+        filled = _with_fills(mesh, fills, curved)
+        wrong = _crossing(mesh, filled, fills, curved)
+    if wrong:
+        report.left += [(fills[k].rim, "its fill would cross other facets") for k in sorted(wrong)]
+        keep = [k for k in range(len(fills)) if k not in wrong]
+        fills, curved = [fills[k] for k in keep], [curved[k] for k in keep]
+        filled = _with_fills(mesh, fills, curved)
+    report.rims, report.curved = len(fills), sum(curved)
+    report.facets = filled.n_elements - mesh.n_elements
     return filled, report
 
 
-def _crossing_fills(mesh: Mesh, filled: Mesh, owner: Array) -> set[int]:
-    """Numbers of the rims whose fills cross facets of the mesh, or the fill of an earlier rim."""
-    if filled is mesh:
-        return set()
-    pairs = filled.crossing_triangles
-    first_new = int(mesh.element_ids.max()) + 1
-    new = filled.element_ids[filled.triangulation.element[pairs]] - first_new
-    return {int(owner[max(one, two)]) for one, two in new.tolist() if max(one, two) >= 0}
+def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim]) -> tuple[_Fill | None, str]:
+    if not all(one.closed and _runs_along(mesh, one) for one in (rim, *islands)):
+        return None, "it is not a plain loop of consistently oriented facets"
+    holes = [Hole.along(nodes, corners) for nodes, corners in _simple_loops(rim)]
+    for island in islands:
+        holes[0] = holes[0].with_island(mesh.nodes, Hole.along(island.nodes, island.corners))
+    flat, curved, like = [], [], []
+    for hole in holes:
+        patch, reason = cover(mesh, hole)
+        if patch is None:
+            return None, reason
+        flat.append(patch)
+        curved.append(bent(mesh, hole, patch) if is_in_smooth_surroundings(mesh, hole, patch) else patch)
+        like.append(_neighbour_in_main_part(mesh, hole.corner[hole.corner >= 0]))
+    changed = any(one is not other for one, other in zip(flat, curved, strict=True))
+    return _Fill(rim, holes, flat, curved if changed else flat, like), ""
 
 
-def _fill_all(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
-    report = Filled()
+def _with_fills(mesh: Mesh, fills: list[_Fill], curved: list[bool]) -> Mesh:
+    """The mesh with the patches in place."""
     points: list[Array] = []
     triangles: list[Array] = []
     like: list[Array] = []
     n_nodes = mesh.n_nodes
-    first, neighbour = mesh.connectivity.neighbours
-    for rim in rims:
-        loops = _simple_loops(rim) if rim.closed and _runs_along(mesh, rim) else []
-        made: list[tuple[tuple[Array, Array], Array, Array]] = []
-        reason = "it is not a plain loop of consistently oriented facets"
-        for loop, corners in loops:
-            patch, reason = _fill_loop(mesh, loop, corners, first, neighbour)
-            if patch is None:
-                made = []
-                break
-            made.append((patch, loop, corners))
-        if not made:
-            report.left.append((rim, reason))
-            report.facets_of.append(0)
-            continue
-        report.rims += 1
-        report.facets_of.append(sum(len(local) for (_, local), _, _ in made))
-        for (new_points, local), loop, corners in made:
-            index = np.concatenate([loop, n_nodes + np.arange(len(new_points))])
-            n_nodes += len(new_points)
-            points.append(new_points)
-            triangles.append(index[local])
-            like.append(np.full(len(local), _neighbour_in_main_part(mesh, corners)))
+    for fill, is_curved in zip(fills, curved, strict=True):
+        for hole, patch, element in zip(fill.holes, fill.curved if is_curved else fill.flat, fill.like, strict=True):
+            index = np.concatenate([hole.border, n_nodes + np.arange(len(patch.points))])
+            n_nodes += len(patch.points)
+            points.append(patch.points)
+            triangles.append(index[patch.triangles])
+            like.append(np.full(len(patch.triangles), element))
     if not triangles:
-        return mesh, report
-    filled = edited(
+        return mesh
+    return edited(
         mesh, add_nodes=np.concatenate(points), add_triangles=np.concatenate(triangles), like=np.concatenate(like)
     )
-    return filled, report
+
+
+def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) -> set[int]:
+    """Numbers of the fills that cross facets of the mesh, or the fill of an earlier one, or themselves."""
+    if filled is mesh:
+        return set()
+    facets = [
+        sum(len(patch.triangles) for patch in (fill.curved if is_curved else fill.flat))
+        for fill, is_curved in zip(fills, curved, strict=True)
+    ]
+    owner = np.repeat(np.arange(len(fills)), facets)
+    pairs = filled.crossing_triangles
+    first_new = int(mesh.element_ids.max()) + 1
+    new = filled.element_ids[filled.triangulation.element[pairs]] - first_new
+    return {int(owner[max(one, two)]) for one, two in new.tolist() if max(one, two) >= 0}
 
 
 def _runs_along(mesh: Mesh, rim: Rim) -> bool:
@@ -96,7 +154,7 @@ def _runs_along(mesh: Mesh, rim: Rim) -> bool:
 
 
 def _simple_loops(rim: Rim) -> list[tuple[Array, Array]]:
-    """The loop, cut where it passes a node twice; each with the corners of its edges."""
+    """The loop, cut where it passes a node twice; each with the corners of its edges, the longest first."""
     loops = []
     nodes: list[int] = []
     corners: list[int] = []
@@ -112,7 +170,7 @@ def _simple_loops(rim: Rim) -> list[tuple[Array, Array]]:
         nodes.append(node)
         corners.append(corner)
     loops.append((np.array(nodes), np.array(corners)))
-    return loops
+    return sorted(loops, key=lambda loop: -len(loop[0]))
 
 
 def _neighbour_in_main_part(mesh: Mesh, corners: Array) -> int:
@@ -120,115 +178,3 @@ def _neighbour_in_main_part(mesh: Mesh, corners: Array) -> int:
     elements = mesh.faces.element[mesh.connectivity.face[corners]]
     part = mesh.element_part[elements]
     return int(elements[np.argmax(part == np.bincount(part).argmax())])
-
-
-def _fill_loop(
-    mesh: Mesh, loop: Array, corners: Array, first: Array, neighbour: Array
-) -> tuple[tuple[Array, Array] | None, str]:
-    """New points (k, 3) and triangles over the loop's nodes and then the new points, or a reason."""
-    if len(loop) < 3:
-        return None, "it has fewer than three nodes"
-    # fill facets run against the rim
-    back = loop[::-1]
-    points = mesh.nodes[back]
-    face = mesh.connectivity.face[np.roll(corners[::-1], -1)]
-    corner_rows = mesh.faces.first[face]
-    three = mesh.faces.node[corner_rows[:, None] + np.arange(3)]
-    normals = unit_normals(mesh.nodes[three])
-    place = {int(node): i for i, node in enumerate(back.tolist())}
-    taken = {
-        (place[node], place[other])
-        for node in back.tolist()
-        for other in neighbour[first[node] : first[node + 1]].tolist()
-        if other in place
-    }
-    local = _triangulated(points, normals, np.arange(len(back)), taken)
-    if local is None:
-        return None, "every way to fill it uses an edge that is there already"
-    if len(loop) == 3 and _is_facet(mesh, back):
-        return None, "it is the border of a single facet"
-    new_points = np.zeros((0, 3))
-    if len(loop) >= _LEAST_TO_REFINE:
-        refined_points, refined = _refined(points, local)
-        if _keeps_off(refined, len(loop), taken):
-            new_points, local = refined_points, refined
-    # back to the order of the loop
-    flip = np.concatenate([np.arange(len(loop))[::-1], len(loop) + np.arange(len(new_points))])
-    return (new_points, flip[local]), ""
-
-
-def _is_facet(mesh: Mesh, nodes: Array) -> bool:
-    corners = np.flatnonzero(mesh.faces.node == nodes[0])
-    want = set(nodes.tolist())
-    c = mesh.connectivity
-    return any(
-        {int(mesh.faces.node[x]), int(mesh.faces.node[c.next[x]]), int(mesh.faces.node[c.previous[x]])} == want
-        for x in corners
-    )
-
-
-def _triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[int, int]]) -> Array | None:
-    """Triangles over the loop ``which`` (indices into ``points``), or ``None``."""
-    from oddseam.mending.kernels import triangulate_loop
-
-    announce(triangulate_loop)
-    n = len(which)
-    if n > _MOST_AT_ONCE:
-        i, k = _best_chord(points[which], which, taken)
-        one, two = which[i : k + 1], np.concatenate([which[k:], which[: i + 1]])
-        parts = [_triangulated(points, normals, half, taken) for half in (one, two)]
-        return None if any(p is None for p in parts) else np.concatenate(parts)  # type: ignore[arg-type]
-    forbidden = np.zeros((n, n), np.bool_)
-    row = {int(w): i for i, w in enumerate(which.tolist())}
-    for a, b in taken:
-        if a in row and b in row:
-            forbidden[row[a], row[b]] = True
-    for i in range(n):
-        forbidden[i, (i + 1) % n] = forbidden[(i + 1) % n, i] = False
-    triangles = np.empty((n - 2, 3), np.int32)
-    along = np.where((np.roll(which, -1) == (which + 1) % len(points))[:, None], normals[which], 0.0)
-    if not triangulate_loop(np.ascontiguousarray(points[which]), np.ascontiguousarray(along), forbidden, triangles):
-        return None
-    return np.asarray(which[triangles])
-
-
-def _best_chord(points: Array, which: Array, taken: set[tuple[int, int]]) -> tuple[int, int]:
-    """The chord between about opposite nodes that is shortest for the way round that it saves."""
-    n = len(points)
-    best, chord = np.inf, (0, n // 2)
-    for i in range(n // 2):
-        ks = np.arange(i + n // 4, min(i + 3 * n // 4, n))
-        length = np.linalg.norm(points[ks] - points[i], axis=1)
-        free = np.array([(int(which[i]), int(which[k])) not in taken for k in ks])
-        length[~free] = np.inf
-        k = int(np.argmin(length))
-        if length[k] < best:
-            best, chord = float(length[k]), (i, int(ks[k]))
-    return chord
-
-
-def _refined(points: Array, triangles: Array) -> tuple[Array, Array]:
-    """New points and triangles after remeshing the inside to the lengths along the rim."""
-    from oddseam.remeshing.net import Fineness
-    from oddseam.remeshing.sheets import cut_into_sheets
-    from oddseam.remeshing.surface import remesh_sheets
-
-    ahead = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
-    size = np.maximum(0.5 * (ahead + np.roll(ahead, 1)), 0.2 * np.median(ahead))
-    sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0)
-    fineness = Fineness(float(size.max()), float(size.max()), 0.5)
-    result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node])
-    n = len(points)
-    new = np.flatnonzero(result.node_origin < 0)
-    index = np.empty(len(result.points), np.int64)
-    index[new] = n + np.arange(len(new))
-    old = np.flatnonzero(result.node_origin >= 0)
-    index[old] = result.node_origin[old]
-    return result.points[new], index[result.triangles]
-
-
-def _keeps_off(triangles: Array, n: int, taken: set[tuple[int, int]]) -> bool:
-    """Whether no chord between rim nodes is an edge that the mesh has already."""
-    a, b = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
-    chord = (a < n) & (b < n) & ((a + 1) % n != b) & ((b + 1) % n != a)
-    return not any(pair in taken for pair in zip(a[chord].tolist(), b[chord].tolist(), strict=True))

@@ -11,6 +11,11 @@ import numpy as np
 
 from oddseam.compiled import kernel
 
+#: A triangle with a smaller square of its area over its longest edge to the fourth has no direction,
+#: and is taken only where every other way has one too: worse than any fold.
+_THIN = 1e-12
+_NO_AREA = 3000.0
+
 
 @kernel
 def area_vector(p, i, j, k):
@@ -29,6 +34,16 @@ def fold(ax, ay, az, bx, by, bz):
     if s == 0.0:
         return 0.0
     return np.floor((1.0 - (ax * bx + ay * by + az * bz) / s) * 1000.0 + 0.5)
+
+
+@kernel
+def longest_square(p, i, j, k):
+    """Square of the longest edge of a triangle."""
+    longest = 0.0
+    for a, b in ((i, j), (j, k), (k, i)):
+        s = (p[a, 0] - p[b, 0]) ** 2 + (p[a, 1] - p[b, 1]) ** 2 + (p[a, 2] - p[b, 2]) ** 2
+        longest = max(longest, s)
+    return longest
 
 
 @kernel
@@ -54,6 +69,8 @@ def triangulate_loop(p, normal, forbidden, triangles):
                         continue
                     x, y, z = area_vector(p, i, m, k)
                     f = max(worst[i, m], worst[m, k])
+                    if x * x + y * y + z * z <= _THIN * longest_square(p, i, m, k) ** 2:
+                        f = _NO_AREA
                     if m == i + 1:
                         f = max(f, fold(x, y, z, normal[i, 0], normal[i, 1], normal[i, 2]))
                     else:

@@ -268,7 +268,9 @@ def _fill(
             chosen.append(rim)
     mesh, filled = fill_rims(mesh, chosen)
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:MOST_PLACES])
-    steps.append(Step("fill rims", filled.rims, 0.0, f"with {sum(filled.facets_of):,} facets", places))
+    steps.append(Step("fill rims", filled.rims, 0.0, filled.text, places))
+    inside = {id(island) for island in filled.islands}
+    borders = [(rim, across) for rim, across in borders if id(rim) not in inside]
     if widest > 0:
         for rim, across in borders[:MOST_PLACES]:
             what = "is the border of a sheet as small as itself"

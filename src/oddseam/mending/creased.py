@@ -1,0 +1,194 @@
+"""Creases that end at a hole go on over it: to the crease that comes from the other side, or to a corner.
+
+The loop round the hole is divided along them, so that each part is filled as flat as its side is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import turn_angles, unit_normals
+from oddseam.model import Mesh
+
+#: An edge that turns by more degrees is a crease.
+CREASE = 40.0
+#: A crease goes on within about 30 degrees of its direction.
+_AHEAD = 0.85
+#: A border edge within about 10 degrees of a crease runs along it.
+_ALONG = 0.985
+#: Creases meet in a corner if they pass each other within this share of their length over the hole.
+_MEET = 0.1
+
+
+@dataclass(frozen=True, eq=False)
+class Division:
+    """A loop divided along creases.
+
+    Attributes
+    ----------
+    points : (k, 3) float array
+        New points on the creases; they are numbered after the points of the loop.
+    loops : list of Array
+        The parts, each a loop of numbers.
+    creases : (c, 2) int array
+        Edges along the creases.
+    """
+
+    points: Array
+    loops: list[Array]
+    creases: Array
+
+    @classmethod
+    def none(cls, n: int) -> Division:
+        """A loop of n points as it is."""
+        return cls(np.zeros((0, 3)), [np.arange(n)], np.zeros((0, 2), np.int64))
+
+
+def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array]:
+    """Rows of ``border`` at which creases end, and their directions (k, 3) into the hole."""
+    c, node = mesh.connectivity, mesh.faces.node
+    on = np.full(mesh.n_nodes, -1)
+    on[border] = np.arange(len(border))
+    ends = c.edges[c.pair_edges]
+    near = np.flatnonzero((on[ends] >= 0).any(axis=1))
+    pairs = c.pairs[near]
+    normals = [
+        unit_normals(mesh.nodes[node[mesh.faces.first[c.face[pairs[:, k]]][:, None] + np.arange(3)]]) for k in (0, 1)
+    ]
+    sharp = ends[near[turn_angles(*normals) > CREASE]]
+    here = np.concatenate([sharp[:, 0], sharp[:, 1]])
+    there = np.concatenate([sharp[:, 1], sharp[:, 0]])
+    count = np.bincount(on[here[on[here] >= 0]], minlength=len(border))
+    last = np.flatnonzero(on[here] >= 0)
+    last = last[count[on[here[last]]] == 1]  # where there are two, the crease passes by
+    here, there = here[last], there[last]
+    direction = mesh.nodes[here] - mesh.nodes[there]
+    length = np.linalg.norm(direction, axis=1, keepdims=True)
+    return on[here], direction / np.where(length > 0, length, 1.0)
+
+
+def divided(points: Array, size: Array, at: Array, direction: Array) -> Division:
+    """Divide a loop along the creases that end at it.
+
+    Parameters
+    ----------
+    points : (n, 3) float array
+        Round the loop.
+    size : (n,) float array
+        Wanted edge length at each.
+    at, direction : (k,) int and (k, 3) float arrays
+        Where creases end, and where they lead.
+    """
+    made = _Divider(points, size)
+    at = np.array([_last_along(points, k, way) for k, way in zip(at.tolist(), direction, strict=True)])
+    left = list(range(len(at)))
+    pairs = sorted(
+        (float(np.linalg.norm(points[at[i]] - points[at[j]])), i, j)
+        for i in left for j in left
+        if i < j and at[i] != at[j] and _faces(points[at[j]] - points[at[i]], direction[i], direction[j])
+    )  # fmt: skip
+    for _, i, j in pairs:
+        if i in left and j in left and made.cut(int(at[i]), int(at[j])):
+            left.remove(i)
+            left.remove(j)
+    if len(left) >= 3 and len(np.unique(at[left])) == len(left):
+        corner = _meeting(points[at[left]], direction[left])
+        if corner is not None:
+            made.cut_to_corner([int(k) for k in at[left]], corner)
+    return Division(np.array(made.points).reshape(-1, 3), made.loops, np.array(made.creases, np.int64).reshape(-1, 2))
+
+
+def _last_along(points: Array, at: int, direction: Array) -> int:
+    """Where the loop, if it runs on along a crease that ends at it, leaves the crease."""
+    n = len(points)
+    for step in (1, -1):
+        k = at
+        for _ in range(n):
+            edge = points[(k + step) % n] - points[k]
+            if edge @ direction < _ALONG * np.linalg.norm(edge):
+                break
+            k = (k + step) % n
+        if k != at:
+            return k
+    return at
+
+
+def _faces(chord: Array, one: Array, two: Array) -> bool:
+    length = float(np.linalg.norm(chord))
+    return bool(length > 0 and min(one @ chord, -(two @ chord)) >= _AHEAD * length)
+
+
+def _meeting(points: Array, direction: Array) -> Array | None:
+    """The point nearest to some lines, if all come close to it, going ahead."""
+    across = np.eye(3) - direction[:, :, None] * direction[:, None, :]
+    system = across.sum(axis=0)
+    if np.linalg.cond(system) > 1e6:
+        return None
+    corner = np.linalg.solve(system, np.einsum("kij,kj->i", across, points))
+    arms = corner - points
+    ahead = np.einsum("ij,ij->i", arms, direction)
+    off = np.linalg.norm(arms - ahead[:, None] * direction, axis=1)
+    return corner if (ahead > 0).all() and (off <= _MEET * ahead).all() else None
+
+
+class _Divider:
+    """Cuts a loop into loops."""
+
+    def __init__(self, points: Array, size: Array) -> None:
+        self._points, self._size = points, size
+        self.points: list[Array] = []
+        self.loops = [np.arange(len(points))]
+        self.creases: list[tuple[int, int]] = []
+
+    def _chain(self, start: int, end: Array, size: float) -> list[int]:
+        """New points from a point of the loop towards a place, without either."""
+        begin = self._points[start]
+        steps = max(round(float(np.linalg.norm(end - begin)) / size), 1)
+        first = len(self._points) + len(self.points)
+        self.points += [begin + (end - begin) * k / steps for k in range(1, steps)]
+        return list(range(first, first + steps - 1))
+
+    def _mark(self, chain: list[int]) -> None:
+        self.creases += list(zip(chain[:-1], chain[1:], strict=True))
+
+    def cut(self, i: int, j: int) -> bool:
+        """Cut the loop with two places in it by a chain from one to the other."""
+        for number, whole in enumerate(self.loops):
+            a, b = (np.flatnonzero(whole == k) for k in (i, j))
+            if not len(a) or not len(b):
+                continue
+            loop = np.roll(whole, -a[0])
+            k = int(np.flatnonzero(loop == j)[0])
+            if min(k, len(loop) - k) < 2:
+                return False  # they are neighbours on the loop
+            inner = self._chain(i, self._points[j], 0.5 * float(self._size[i] + self._size[j]))
+            self._mark([i, *inner, j])
+            self.loops[number : number + 1] = [
+                np.concatenate([loop[: k + 1], inner[::-1]]).astype(np.int64),
+                np.concatenate([loop[k:], [i], inner]).astype(np.int64),
+            ]
+            return True
+        return False
+
+    def cut_to_corner(self, ends: list[int], corner: Array) -> None:
+        """Cut the loop with some places in it by chains that meet in a corner."""
+        for number, whole in enumerate(self.loops):
+            if not np.isin(ends, whole).all():
+                continue
+            found = sorted(int(np.flatnonzero(whole == k)[0]) for k in ends)
+            loop, at = np.roll(whole, -found[0]), [k - found[0] for k in found]
+            meeting = len(self._points) + len(self.points)
+            self.points.append(corner)
+            chains = {k: self._chain(int(loop[k]), corner, float(self._size[int(loop[k])])) for k in at}
+            for k in at:
+                self._mark([int(loop[k]), *chains[k], meeting])
+            parts = []
+            for k, after in zip(at, [*at[1:], len(loop)], strict=True):
+                run = np.append(loop, loop[0])[k : after + 1]
+                ahead = chains[after % len(loop)]
+                parts.append(np.concatenate([run, ahead, [meeting], chains[k][::-1]]).astype(np.int64))
+            self.loops[number : number + 1] = parts
+            return
