@@ -4,7 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+from oddseam.markup import html_table
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True)
@@ -119,6 +124,32 @@ class Account:
     def with_entry(self, entry: Entry) -> Account:
         """An account with one more entry."""
         return Account((*self.entries, entry))
+
+    def frame(self) -> pd.DataFrame:
+        """One row for each step of each entry."""
+        import pandas as pd
+
+        columns = ["operation", "step", "count", "largest_move", "detail"]
+        rows = [
+            (entry.operation, step.name, step.count, step.largest_move, step.detail)
+            for entry in self
+            for step in entry.outcome.steps
+        ]
+        return pd.DataFrame(rows, columns=columns)
+
+    def _repr_html_(self) -> str:
+        return "".join(
+            html_table(
+                f"{entry.operation}, {entry.seconds:.1f} s",
+                ("step", "count", "largest move", "detail"),
+                [
+                    *((s.name, f"{s.count:,}", f"{s.largest_move:.4g}", s.detail) for s in entry.outcome.steps),
+                    *(("note", "", "", note) for note in entry.outcome.notes),
+                    *(("unmet", "", "", line) for line in entry.outcome.unmet),
+                ],
+            )
+            for entry in self
+        ) or html_table("nothing done yet", (), ())
 
     def to_list(self) -> list[dict[str, Any]]:
         """Plain values, ready for JSON."""

@@ -19,6 +19,7 @@ from oddseam.findings.finding import Finding, Place, point_of
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import unit_normals
+from oddseam.markup import html_table
 from oddseam.model import Mesh
 
 if TYPE_CHECKING:
@@ -51,6 +52,10 @@ class Measures:
     def find(self, what: str) -> Measure | None:
         """The first measure of that name, if there is one."""
         return next((row for row in self.rows if row.what == what), None)
+
+    def _repr_html_(self) -> str:
+        rows = [(row.what, f"{row.length:.6g}", row.start, row.end, row.ids) for row in self.rows]
+        return html_table(f"lengths in {self.unit or 'an unknown unit'}", ("", "", "from", "to", "ids"), rows)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain values, ready for JSON."""

@@ -15,6 +15,7 @@ from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors
+from oddseam.markup import html_table
 from oddseam.model import Mesh
 from oddseam.model.proof import Proof, prove
 from oddseam.progress import Progress, silent
@@ -65,6 +66,20 @@ class Survey:
             },
         }
 
+    def _repr_html_(self) -> str:
+        rows = [
+            (f.kind, f.severity, f"{f.count:,}", f"{f.n_places:,}", f"{f.message}. {f.advice}") for f in self.findings
+        ]
+        measures = [
+            (f"{r.kind} {r.measure.replace('_', ' ')}", f"{r.minimum:.3g}", f"{r.median:.3g}", f"{r.maximum:.3g}",
+             f"{r.beyond:,} beyond {r.limit:g}")
+            for r in self.quality
+        ]  # fmt: skip
+        state = f"{self.n_faults} kind(s) of fault" if self.n_faults else "no fault found"
+        return html_table(state, ("finding", "severity", "count", "places", "what"), rows) + html_table(
+            "quality", ("measure", "min", "median", "max", ""), measures
+        )
+
     def findings_frame(self) -> pd.DataFrame:
         """The findings as a table, one row each."""
         import pandas as pd
@@ -109,6 +124,15 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progr
     Notes
     -----
     O(n log n) in the number of facets.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> tent = oddseam.Mesh.from_triangles(nodes, [[0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> found = oddseam.survey(tent)
+    >>> found.finding("free edges").count, found.proof.is_closed
+    (3, False)
     """
     limits = limits or Limits()
     found: list[Finding | None] = []

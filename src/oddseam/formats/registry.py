@@ -118,6 +118,16 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
     ------
     FormatError
         If the file cannot be read; one line with the place and the reason.
+
+    Examples
+    --------
+    >>> import oddseam, pathlib, tempfile
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> path = pathlib.Path(tempfile.mkdtemp(), "corner.stl")
+    >>> written = oddseam.write_mesh(corner, path)
+    >>> oddseam.read_mesh(path, unit="mm")
+    <Mesh: 4 nodes, 4 tri; 1 part(s); mm>
     """
     path = Path(path)
     check_unit(unit)
@@ -142,7 +152,15 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
 
 
 def as_written(mesh: Mesh, format: str) -> Mesh:
-    """The mesh as a file of this format will read it back: rounded, and joined where it joins."""
+    """The mesh as a file of this format will read it back: rounded, and joined where it joins.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> thin = oddseam.Mesh.from_triangles([[0, 0, 0], [1, 0, 0], [0, 0.1, 0]], [[0, 1, 2]])
+    >>> float(oddseam.as_written(thin, "stl").nodes[:, 1].max())
+    0.10000000149011612
+    """
     return format_named(format).rounded(mesh)
 
 
@@ -168,6 +186,15 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
         If a reader of the file would refuse it, such as a deck without thickness.
     FormatError
         If it cannot be written there.
+
+    Examples
+    --------
+    >>> import oddseam, pathlib, tempfile
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> written = oddseam.write_mesh(corner, pathlib.Path(tempfile.mkdtemp(), "corner.stl"))
+    >>> written.dropped
+    ('the unit (mm)',)
     """
     path = Path(path)
     fmt = format_named(format or format_of(path))

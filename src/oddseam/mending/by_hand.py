@@ -34,6 +34,14 @@ def delete(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
         If the pick cannot be understood or selects nothing.
     Refusal
         If nothing would be left.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> oddseam.delete(corner, "near (0.6, 0.6, 0.6)").element_ids.tolist()
+    [1, 2, 3]
     """
     chosen = pick(mesh, what)
     if len(chosen) == mesh.n_elements:
@@ -50,6 +58,14 @@ def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     mesh : Mesh
     what : str
         A pick.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> oddseam.prove(oddseam.flip(corner, "all")).inward_pieces
+    1
     """
     chosen = pick(mesh, what)
     shells = np.intersect1d(chosen, mesh.faces.element)
@@ -83,6 +99,14 @@ def fill(
     ------
     Refusal
         If there is no such rim, or it cannot be filled without crossing or doubling something.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> tent = oddseam.Mesh.from_triangles(nodes, [[0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> oddseam.prove(oddseam.fill(tent, near=(0, 0, 0))).is_closed
+    True
     """
     if sum(given is not None for given in (near, below, nodes)) != 1:
         raise Refusal("say one of: near a point, below a diameter, or nodes")
@@ -161,6 +185,14 @@ def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) 
         For a tolerance that is no length.
     PickError
         For a part that is not there.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [2, 2, 0], [0, 2.01, 0], [2.01, 0, 0]]
+    >>> torn = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [5, 3, 4]], unit="mm")
+    >>> oddseam.weld(torn, tolerance=0.02).connectivity.n_pieces
+    1
     """
     if not 0 <= tolerance < np.inf:
         raise Refusal(f"the tolerance {tolerance} is not a length")

@@ -88,6 +88,15 @@ def mend(
     Notes
     -----
     O(n log n).  Facets that cross one another are reported, not resolved.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> tent = oddseam.Mesh.from_triangles(nodes, [[0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> shut = oddseam.mend(tent, close="all")
+    >>> oddseam.prove(shut).is_closed, round(oddseam.prove(shut).volume, 6)
+    (True, 1.333333)
     """
     limits = Limits()
     diagonal = mesh.diagonal

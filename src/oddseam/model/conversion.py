@@ -28,6 +28,14 @@ def change_unit(mesh: Mesh, *, unit: str) -> tuple[Mesh, Outcome]:
     ------
     Refusal
         For a unit that is not known, or a mesh that does not say its own.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> round(oddseam.prove(oddseam.change_unit(corner, unit="cm")).volume, 9)
+    0.001333333
     """
     check_unit(unit)
     if mesh.unit is None:

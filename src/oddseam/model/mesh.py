@@ -22,6 +22,7 @@ from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.geometry.threads import in_runs
+from oddseam.markup import html_table
 from oddseam.model.connectivity import Connectivity
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
 from oddseam.model.groups import Groups
@@ -288,6 +289,21 @@ class Mesh:
     def __repr__(self) -> str:
         what = ", ".join(f"{count:,} {name}" for name, count in self.counts.items())
         return f"<Mesh: {what}; {len(self.parts)} part(s); {self.unit_name}>"
+
+    def _repr_html_(self) -> str:
+        size = self.box[1] - self.box[0]
+        counts = np.bincount(self.element_part, minlength=len(self.parts)).tolist()
+        about = [("box", " x ".join(f"{s:.6g}" for s in size) + f" {self.unit_name}, from {point_text(self.box[0])}")]
+        if self.source is not None:
+            about.append(("source", f"{self.source.name} ({self.source.format})"))
+        about.append(("account", ", ".join(entry.operation for entry in self.account) or "nothing done yet"))
+        parts = [
+            (part.id, part.name, f"{count:,}", part.thickness or "", part.boundary or "")
+            for part, count in zip(self.parts, counts, strict=True)
+        ]
+        return html_table(repr(self)[1:-1], ("", ""), about) + html_table(
+            "parts", ("id", "name", "elements", "thickness", "boundary"), parts
+        )
 
     def __str__(self) -> str:
         lines = [repr(self)[1:-1]]

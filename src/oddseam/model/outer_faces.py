@@ -42,6 +42,14 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     Notes
     -----
     O(n log n) in the number of faces.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes, parts = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]], (oddseam.Part("block", 1),)
+    >>> tet = oddseam.Mesh(nodes, {"tet": oddseam.Elements([[0, 1, 2, 3]], [1], [0])}, parts)
+    >>> oddseam.skin(tet).counts
+    {'nodes': 4, 'tri': 4}
     """
     sides = [_Sides(mesh, name, at) for name, at in _solids(mesh)]
     if not sides:

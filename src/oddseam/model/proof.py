@@ -86,6 +86,15 @@ def prove(mesh: Mesh) -> Proof:
     ----------
     mesh : Mesh
         As the target format will read it back.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> proof = oddseam.prove(corner)
+    >>> proof.is_closed, proof.is_clean, round(proof.volume, 6)
+    (True, True, 1.333333)
     """
     c = mesh.connectivity
     pieces = mesh.pieces

@@ -37,6 +37,15 @@ def assign_property(
     ------
     Refusal
         For a name that is not there, or a constant out of its range.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> shell = oddseam.assign_property(corner, thickness=1.5, young=210_000.0, poisson=0.3)
+    >>> shell.parts[0].thickness, shell.parts[0].material.young
+    (1.5, 210000.0)
     """
     for name, value in (("thickness", thickness), ("young", young), ("density", density)):
         if value is not None and not 0 < value < float("inf"):

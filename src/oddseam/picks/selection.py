@@ -34,6 +34,14 @@ def pick(mesh: Mesh, what: str) -> Array:
     PickError
         If the text cannot be understood (with the column), names what is not there, or
         selects nothing.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> oddseam.pick(corner, "ids 2-3 or near (0.6, 0.6, 0.6)").tolist()
+    [1, 2, 3]
     """
     chosen = np.flatnonzero(_Selection(mesh, what).of(parse_pick(what)))
     if not len(chosen):

@@ -68,6 +68,15 @@ def remesh(
     Notes
     -----
     About linear in the larger of the numbers of facets before and after.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> fine = oddseam.remesh(corner, size=0.5)
+    >>> fine.n_elements > 80, oddseam.prove(fine).is_closed
+    (True, True)
     """
     chord = CHORD * size if chord is None else chord
     _check(mesh, size, crease, chord, growth)
