@@ -72,6 +72,17 @@ held, 1, 3
 """
 
 
+def test_a_set_of_a_thousand_million_ids_takes_no_room(tmp_path):
+    text = "*NODE\n2, 0., 0., 0.\n7, 1., 0., 0.\n8, 0., 1., 0.\n*ELEMENT, TYPE=S3, ELSET=ALL\n1, 2, 7, 8\n"
+    sets = "*NSET, NSET=A, GENERATE\n2, 999999999, 5\n*NSET, NSET=B, GENERATE\n1, 9000000000000000000\n"
+    (tmp_path / "a.inp").write_text(text + sets + "*NSET, NSET=C, GENERATE\n9, 2\n")
+    groups = oddseam.read_mesh(tmp_path / "a.inp").groups.nodes
+    assert groups["A"].tolist() == [0, 1] and groups["C"].tolist() == []
+    (tmp_path / "b.inp").write_text(text + "*NSET, NSET=A, GENERATE\n2, 9, 0\n")
+    with pytest.raises(oddseam.FormatError, match="no range of ids"):
+        oddseam.read_mesh(tmp_path / "b.inp")
+
+
 def read(folder, text, name="deck.inp"):
     (folder / name).write_bytes(text if isinstance(text, bytes) else text.encode())
     return oddseam.read_mesh(folder / name)

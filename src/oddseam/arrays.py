@@ -70,12 +70,22 @@ class IdIndex:
         self._order = np.argsort(ids)
         self._sorted = ids[self._order]
 
+    def __len__(self) -> int:
+        return len(self._sorted)
+
     def of(self, wanted: Array) -> tuple[Array, Array]:
         """Indices into the array, and which ids are not there (their index means nothing)."""
         if not len(self._sorted):
             return np.zeros(wanted.shape, np.int64), np.ones(wanted.shape, bool)
         at = np.searchsorted(self._sorted, wanted).clip(0, len(self._sorted) - 1)
         return self._order[at], np.asarray(self._sorted[at] != wanted)
+
+    def within(self, ids: range) -> Array:
+        """Indices of the ids that lie in a range, ascending by id; the range itself is never spelled out."""
+        low, high = (ids[0], ids[-1]) if ids.step > 0 else (ids[-1], ids[0])
+        first, end = np.searchsorted(self._sorted, [low, high + 1])
+        rows = np.arange(first, end)
+        return np.asarray(self._order[rows[(self._sorted[rows] - low) % abs(ids.step) == 0]])
 
 
 def point_text(xyz: Array | tuple[float, float, float]) -> str:

@@ -25,6 +25,7 @@ FAMILIES = (
     "oddseam.formats.obj_kernels",
     "oddseam.formats.stl_kernels",
     "oddseam.formats.ply_kernels",
+    "oddseam.formats.threemf_kernels",
     "oddseam.formats.nastran.field_kernels",
     "oddseam.formats.keyword.line_kernels",
 )

@@ -10,6 +10,7 @@ import io
 import posixpath
 import zipfile
 import zlib
+from array import array
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -24,6 +25,7 @@ from oddseam.errors import FormatError
 from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import losses
+from oddseam.formats.threemf_runs import VERTICES, Run, feed
 from oddseam.model import Mesh, Part, Source
 
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -49,8 +51,8 @@ def recognises(data: Data) -> bool:
 @dataclass
 class _Object:
     name: str
-    xyz: list[float] = field(default_factory=list)
-    corners: list[int] = field(default_factory=list)
+    xyz: array[float] = field(default_factory=lambda: array("d"))
+    corners: array[int] = field(default_factory=lambda: array("q"))
     material: list[tuple[str, str]] = field(default_factory=list)
     components: list[tuple[str, str, Array]] = field(default_factory=list)
     default: tuple[str, str] = ("", "")
@@ -89,7 +91,7 @@ class _Package:
             raise FormatError(str(self.path), f"the package has no part {name!r}")
         try:
             with self._zip.open(found) as member:
-                while chunk := member.read(1 << 20):
+                while chunk := member.read(1 << 22):
                     self._left -= len(chunk)
                     if self._left < 0:
                         raise FormatError(str(self.path), f"unpacks to more than {_MOST_UNPACKED} times its size", name)
@@ -117,14 +119,18 @@ class _Reader:
 
     def run(self) -> None:
         try:
-            for chunk in self.package.chunks(self.name):
-                self.parser.Parse(chunk)
+            self.feed(self.package.chunks(self.name))
             self.parser.Parse(b"", True)
         except expat.ExpatError as error:
             self.fail(f"is not well-formed XML ({expat.ErrorString(error.code)})")
         except (KeyError, ValueError, OverflowError) as error:
             what = f"misses the attribute {error}" if isinstance(error, KeyError) else str(error)
             self.fail(f"an element {what}")
+
+    def feed(self, chunks: Iterator[bytes]) -> None:
+        """Give the text to the parser."""
+        for chunk in chunks:
+            self.parser.Parse(chunk)
 
     def started(self, tag: str, attributes: dict[str, str]) -> None: ...
 
@@ -149,18 +155,43 @@ class _ModelReader(_Reader):
         self.model = _Model()
         self._object: _Object | None = None
         self._materials: list[str] = []
+        self._last = ""
+
+    def feed(self, chunks: Iterator[bytes]) -> None:
+        """Give the text to the parser, but for plain runs of vertices and triangles."""
+
+        def parse(text: bytes) -> None:
+            self._last = ""
+            self.parser.Parse(text)
+
+        feed(chunks, parse, lambda: self._last, self._take)
+
+    def _take(self, run: Run, values: Array) -> None:
+        its = self._current()
+        if run is VERTICES:
+            its.xyz.frombytes(values.tobytes())
+        else:
+            its.corners.frombytes(values[:, :3].astype(np.int64).tobytes())
+            kinds, which = np.unique(values[:, 3:], axis=0, return_inverse=True)
+            of, default = its.default
+            named = [
+                (str(int(pid)) if pid >= 0 else of, str(int(index)) if index >= 0 else default)
+                for pid, index in kinds.tolist()
+            ]
+            its.material += [named[k] for k in which.ravel().tolist()]
 
     def started(self, tag: str, attributes: dict[str, str]) -> None:
         space, _, name = tag.rpartition("|")
+        self._last = name if space == CORE else ""
         if space != CORE:
             known = self.model.unknown
             known[name] = known.get(name, 0) + 1
             return
         if name == "vertex":
-            self._current().xyz += [float(attributes["x"]), float(attributes["y"]), float(attributes["z"])]
+            self._current().xyz.extend(float(attributes[axis]) for axis in "xyz")
         elif name == "triangle":
             its = self._current()
-            its.corners += [int(attributes["v1"]), int(attributes["v2"]), int(attributes["v3"])]
+            its.corners.extend(int(attributes[corner]) for corner in ("v1", "v2", "v3"))
             of, which = its.default
             its.material.append((attributes.get("pid", of), attributes.get("p1", which)))
         elif name == "object":

@@ -15,7 +15,7 @@ from oddseam.errors import FormatError
 from oddseam.formats.columns import Columns
 from oddseam.formats.includes import Expanded
 
-_KEYWORD = re.compile(rb"^[ \t]*\*(?!\*)([^\r\n]*)", re.MULTILINE)
+_KEYWORD = re.compile(r"[ \t]*\*(?!\*)([^\r\n]*)")
 #: A statement with the name of a file.
 INCLUDE = re.compile(
     rb"""^[ \t]*\*INCLUDE[ \t]*,[ \t]*INPUT[ \t]*=[ \t]*['"]?([^'"\r\n,]+)[^\r\n]*(?:\r\n|\n|\r|\Z)""",
@@ -64,14 +64,15 @@ class Lines:
         if not len(ends) or ends[-1] < len(text):
             ends = np.append(ends, len(text))
         self.start = np.concatenate([[0], ends])
-        self.blocks = list(self._cut(text))
+        self.blocks = list(self._cut())
 
-    def _cut(self, text: bytes) -> Iterator[Block]:
-        found = list(_KEYWORD.finditer(text))
-        rows = np.searchsorted(self.start, [m.start() for m in found], side="right") - 1
-        following = [*rows[1:].tolist(), len(self.start) - 1][: len(rows)]
-        for match, row, after in zip(found, rows.tolist(), following, strict=True):
-            said, first = match[1].decode("latin-1").strip(), row + 1
+    def _cut(self) -> Iterator[Block]:
+        stars = np.flatnonzero(self.data == ord("*"))
+        starred = np.unique(np.searchsorted(self.start, stars, side="right") - 1).tolist()
+        found = [(row, match[1]) for row in starred if (match := _KEYWORD.match(self.text(row)))]
+        following = [*(row for row, _ in found[1:]), len(self.start) - 1]
+        for (row, words), after in zip(found, following, strict=False):
+            said, first = words.strip(), row + 1
             while said.endswith(",") and first < after:  # the keyword goes on in the next line
                 said += self.text(first).strip()
                 first += 1

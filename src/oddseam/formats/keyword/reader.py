@@ -36,8 +36,8 @@ class _Elements:
 class _Deck:
     """What has been understood so far; sets hold ids, and the names of other sets."""
 
-    node_sets: dict[str, list[int | str]] = field(default_factory=dict)
-    element_sets: dict[str, list[int | str]] = field(default_factory=dict)
+    node_sets: dict[str, list[Array | range | str]] = field(default_factory=dict)
+    element_sets: dict[str, list[Array | range | str]] = field(default_factory=dict)
     surfaces: dict[str, list[tuple[str, str]]] = field(default_factory=dict)
     sections: list[tuple[str, str, float | None]] = field(default_factory=list)
     materials: dict[str, Material] = field(default_factory=dict)
@@ -87,7 +87,7 @@ def _nodes(lines: Lines, block: Block, deck: _Deck) -> tuple[Array, Array, Array
     ids = _positive(lines, rows, columns.whole(0, "node"), "node")
     xyz = np.column_stack([columns.real(k, "node") for k in (1, 2, 3)]) if len(rows) else np.zeros((0, 3))
     if "NSET" in block.options:
-        deck.node_sets.setdefault(block.options["NSET"].upper(), []).extend(ids.tolist())
+        deck.node_sets.setdefault(block.options["NSET"].upper(), []).append(ids)
     return rows, ids, xyz
 
 
@@ -131,7 +131,7 @@ def _elements(lines: Lines, block: Block, deck: _Deck) -> _Elements | None:
     _positive(lines, rows[first], table[:, 1:].min(axis=1, initial=_MOST), f"{type_}: a node")
     name = block.options.get("ELSET", "").upper()
     if name:
-        deck.element_sets.setdefault(name, []).extend(ids.tolist())
+        deck.element_sets.setdefault(name, []).append(ids)
     nodes = table[:, 1:][:, list(node_order(kind, size))]
     return _Elements(kind, rows[first], ids, nodes, name)
 
@@ -145,11 +145,12 @@ def _set(lines: Lines, block: Block, deck: _Deck) -> None:
         try:
             if "GENERATE" in block.options:
                 first, last, *step = (int(word) for word in words[:3])
-                if last - first > 10**9:
-                    raise ValueError
-                held += range(first, last + 1, step[0] if step else 1)
+                ids = range(first, last + 1, step[0] if step else 1)
+                held += [ids] if ids and 0 < first <= _MOST and 0 < last <= _MOST else []
             else:
-                held += [int(word) if word.lstrip("-").isdigit() else word.upper() for word in words if word]
+                numbers = [int(word) for word in words if word.lstrip("-").isdigit()]
+                held.append(np.array([n for n in numbers if 0 < n <= _MOST], np.int64))
+                held += [word.upper() for word in words if word and not word.lstrip("-").isdigit()]
         except ValueError:
             lines.fail(row, f"*{block.name} {name}: {', '.join(words[:3])!r} is no range of ids")
 
@@ -251,9 +252,9 @@ def _refuse_twice(lines: Lines, rows: Array, ids: Array, what: str) -> None:
         lines.fail(int(rows[row]), f"{what} {ids[row]} is given twice")
 
 
-def _members(sets: dict[str, list[int | str]], name: str, index: IdIndex) -> Array:
+def _members(sets: dict[str, list[Array | range | str]], name: str, index: IdIndex) -> Array:
     """Indices of a set, other sets in it included, ids that are not there left out."""
-    ids: set[int] = set()
+    mark = np.zeros(len(index), bool)
     seen: set[str] = set()
     stack = [name]
     while stack:
@@ -264,10 +265,12 @@ def _members(sets: dict[str, list[int | str]], name: str, index: IdIndex) -> Arr
         for member in sets.get(this, ()):
             if isinstance(member, str):
                 stack.append(member)
+            elif isinstance(member, range):
+                mark[index.within(member)] = True
             else:
-                ids.add(member)
-    at, wrong = index.of(np.array(sorted(i for i in ids if 0 < i <= _MOST), np.int64))
-    return np.sort(at[~wrong]).astype(np.int32)
+                at, wrong = index.of(member)
+                mark[at[~wrong]] = True
+    return np.flatnonzero(mark).astype(np.int32)
 
 
 def _parts(

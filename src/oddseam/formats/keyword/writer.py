@@ -246,7 +246,8 @@ def _referred(lines: Lines, block: Block, gone: dict[str, set[int]]) -> set[int]
     for _, words in lines.words(block):
         if "GENERATE" in block.options and all(word.isdigit() for word in words[:2]) and len(words) > 1:
             step = int(words[2]) if len(words) > 2 and words[2].isdigit() else 1
-            found |= lost & set(range(int(words[0]), int(words[1]) + 1, max(step, 1)))
+            its = range(int(words[0]), int(words[1]) + 1, max(step, 1))
+            found |= {number for number in lost if number in its}
             continue
         chosen = words if fields == (-1,) else [words[k] for k in fields if k < len(words)]
         found |= {int(word) for word in chosen if word.isdigit()} & lost

@@ -154,13 +154,17 @@ class Decoder:
 
     def _from_text(self, name: str, text: str, kind: str) -> Array:
         raw = np.frombuffer(text.encode("utf-8", "replace") + b" ", np.uint8)
-        if kind.endswith("8") and kind[0] in "iu":
-            try:  # whole numbers beyond 2**53
-                return np.array([int(word) for word in text.split()], f"{kind[0]}8")
-            except (ValueError, OverflowError):
-                self.fail(name, "holds a word that is no whole number")
         values = numbers_in(raw, 0, self.path).values
-        return values if kind[0] == "f" else values.astype("i8")
+        if kind[0] == "f":
+            return values
+        if not (values == np.rint(values)).all():
+            self.fail(name, "holds a word that is no whole number")
+        if (np.abs(values) < 2.0**53).all():
+            return values.astype("i8")
+        try:
+            return np.array([int(word) for word in text.split()], f"{kind[0]}8")
+        except (ValueError, OverflowError):
+            self.fail(name, "holds a number that is too large")
 
     def _base64(self, name: str, text: bytes) -> bytes:
         """All base64 runs, which are padded one by one: a header and its data may be two."""
