@@ -8,8 +8,11 @@ import sys
 import tempfile
 from pathlib import Path
 
+import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
+
+import oddseam
 
 SHOTS = Path(__file__).parent / "screenshots"
 STORY = "oddseam demo -o demo"
@@ -19,6 +22,13 @@ TERMINALS = {
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "account": "oddseam account even.seam",
+    "measure": "oddseam measure even.seam",
+    "by_hand": "oddseam fill inlet_cowl.stl --unit mm --near 29.9,-51,39.7 -o filled.seam",
+    "skin": "oddseam skin block.vtu -o block_skin.seam",
+}
+PICTURES = {
+    "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
+    "picture_before_after": "oddseam picture even.seam --before inlet_cowl.stl --unit mm",
 }
 
 
@@ -40,6 +50,20 @@ def terminal(command: str, text: str, path: Path) -> None:
     figure.savefig(path, metadata={"Software": None})
 
 
+def block(n: int = 12) -> oddseam.Mesh:
+    """A block of hexes, as large as the foot of a bearing, in millimetres."""
+    steps = np.arange(n + 1)
+    nodes = np.stack(np.meshgrid(steps * 5.0, steps * 3.0, steps * 2.0, indexing="ij"), -1).reshape(-1, 3)
+    i, j, k = (a.ravel() for a in np.meshgrid(*[np.arange(n)] * 3, indexing="ij"))
+    corner = (i * (n + 1) + j) * (n + 1) + k
+    x, y = (n + 1) ** 2, n + 1
+    hexes = np.stack([corner, corner + x, corner + x + y, corner + y], 1)
+    hexes = np.concatenate([hexes, hexes + 1], axis=1)
+    part = oddseam.Part("bearing foot", 1)
+    ids = np.arange(1, len(hexes) + 1)
+    return oddseam.Mesh(nodes, {"hex": oddseam.Elements(hexes, ids, 0 * ids)}, (part,), unit="mm")
+
+
 def main() -> None:
     """Run the story and each command, and keep what they show."""
     SHOTS.mkdir(exist_ok=True)
@@ -49,8 +73,11 @@ def main() -> None:
         (folder / "inlet_cowl.stl").write_bytes((folder / "demo" / "inlet_cowl.stl").read_bytes())
         for name in ("before", "after"):
             (SHOTS / f"picture_{name}.png").write_bytes((folder / "demo" / f"{name}.png").read_bytes())
+        oddseam.write_mesh(block(), folder / "block.vtu")
         for name, command in TERMINALS.items():
             terminal(command, run(command, folder), SHOTS / f"{name}.png")
+        for name, command in PICTURES.items():
+            run(f"{command} -o {SHOTS.resolve() / name}.png", folder)
 
 
 if __name__ == "__main__":

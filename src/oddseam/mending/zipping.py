@@ -43,7 +43,7 @@ def zip_rims(mesh: Mesh, width: float) -> tuple[Mesh, Zipped]:
     open_before = int(mesh.connectivity.is_free.sum())
     for _ in range(_ROUNDS if width > 0 else 0):
         found = facing_rims(mesh, width)
-        sewn = _sewn(mesh, found) if len(found) else None
+        sewn = _sewn(mesh, found, width) if len(found) else None
         if sewn is None:
             break
         x, y, z = mesh.nodes[found.node[0]].tolist()
@@ -68,10 +68,9 @@ class _Plan:
         return int((self.into != np.arange(len(self.into))).sum()) + len(self.node)
 
 
-def _sewn(mesh: Mesh, found: Facing) -> tuple[Mesh, int, int, float] | None:
+def _sewn(mesh: Mesh, found: Facing, width: float) -> tuple[Mesh, int, int, float] | None:
     """The mesh after one round that did no harm, or ``None`` if nothing could be done."""
-    width = float(found.distance.max())
-    plan = _planned(mesh, found)
+    plan = _planned(mesh, found, width)
     cluster = _clusters(mesh, found)
     banned: set[int] = set()
     for _ in range(_ATTEMPTS):
@@ -117,21 +116,20 @@ def _clusters(mesh: Mesh, found: Facing) -> Array:
     return cluster
 
 
-def _planned(mesh: Mesh, found: Facing) -> _Plan:
+def _planned(mesh: Mesh, found: Facing, width: float) -> _Plan:
     """Nodes to join first, nearest first; then nodes to work into edges."""
     c, node = mesh.connectivity, mesh.faces.node
     start, end = node[found.corner].astype(np.int64), node[c.next[found.corner]].astype(np.int64)
-    reach = float(found.distance.max())
     nearer = np.where(found.along < 0.5, start, end)
     gap = np.linalg.norm(mesh.nodes[found.node] - mesh.nodes[nearer], axis=1)
-    close = np.flatnonzero(gap <= reach)
+    close = np.flatnonzero(gap <= width)
     first, neighbour = c.neighbours
     into = joined_nodes(
-        mesh.nodes, found.node[close], nearer[close], reach, np.arange(mesh.n_nodes),
+        mesh.nodes, found.node[close], nearer[close], width, np.arange(mesh.n_nodes),
         lambda k: neighbour[first[k] : first[k + 1]].tolist(),
     )  # fmt: skip
     # a node is worked in where it is not at an end, nor joined to one, nor in the facet itself
-    inside = (into[found.node] != into[start]) & (into[found.node] != into[end]) & (gap > reach)
+    inside = (into[found.node] != into[start]) & (into[found.node] != into[end]) & (gap > width)
     inside &= (found.along > 0.0) & (found.along < 1.0)
     corners = np.stack([c.previous[found.corner], c.previous[c.previous[found.corner]]])
     inside &= ~(into[node[corners]] == into[found.node]).any(axis=0)
