@@ -16,6 +16,7 @@ FAMILIES = (
     "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",
     "oddseam.geometry.crossing_kernels",
+    "oddseam.geometry.contact_kernels",
     "oddseam.geometry.ray_kernels",
     "oddseam.remeshing.curve_kernels",
     "oddseam.mending.kernels",

@@ -99,6 +99,12 @@ def build_parser() -> argparse.ArgumentParser:
         help="edges with three facets and coincident nodes are meant (by default they are in a deck)",
     )
     p.add_argument(
+        "--overlaps",
+        choices=("union", "imprint", "keep"),
+        help="facets that cross: one surface round all that is solid (the default but for a deck), "
+        "shared nodes and edges, or left",
+    )
+    p.add_argument(
         "--crumbs",
         type=float,
         metavar="SIZE",

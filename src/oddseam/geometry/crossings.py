@@ -84,7 +84,7 @@ def interiors_meet(one: Sequence[Sequence[float]], two: Sequence[Sequence[float]
     side_b = [_dot(normal_a, _minus(p, a[0])) for p in b]
     side_a = [_dot(normal_b, _minus(p, b[0])) for p in a]
     if not any(side_b):
-        return _overlap_in_plane(a, b, normal_a)
+        return overlap_in_plane(a, b, normal_a)
     if not (min(side_a) < 0 < max(side_a) and min(side_b) < 0 < max(side_b)):
         return False
     along = _cross(normal_a, normal_b)
@@ -119,7 +119,7 @@ def _span(triangle: list[Vector], side: list[int], along: Vector) -> tuple[Fract
     return min(ends), max(ends)
 
 
-def _overlap_in_plane(a: list[Vector], b: list[Vector], normal: Vector) -> bool:
+def overlap_in_plane(a: list[Vector], b: list[Vector], normal: Vector) -> bool:
     """Whether two triangles of one plane overlap: no edge of either parts them."""
     for x, y in ((a, b), (b, a)):
         for k in range(3):

@@ -21,6 +21,7 @@ from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
 from oddseam.mending.joining import join_coincident, rounded_to
+from oddseam.mending.overlaps import resolve_overlaps
 from oddseam.mending.orientation import orient
 from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
@@ -44,6 +45,7 @@ def mend(
     close: str | float = "small",
     width: float | None = None,
     keep_joints: bool | None = None,
+    overlaps: str | None = None,
     crumbs: float | None = None,
     target: str | None = None,
     progress: Progress = silent,
@@ -70,6 +72,10 @@ def mend(
         Whether edges with three facets and nodes that coincide are meant, as in a shell model:
         then nothing is joined, sewn or parted.  By default they are in a solver deck, and not
         elsewhere.
+    overlaps : {"union", "imprint", "keep"}, optional
+        What becomes of facets that cross: one surface round all that is solid (open sheets have no
+        inside, and are imprinted); all facets stay and share nodes and edges; or they are left.
+        Left in a solver deck by default, made one elsewhere.
     crumbs : float, optional
         Floating pieces smaller than this are dropped; half a percent of the diagonal by
         default, 0 to keep all.
@@ -105,8 +111,11 @@ def mend(
     gap = _size("width", crack_width(mesh) if width is None else width)
     if not len(mesh.faces):
         raise Refusal("the mesh has no shell elements to mend")
+    if overlaps not in (None, "union", "imprint", "keep"):
+        raise Refusal(f"overlaps {overlaps!r} is not union, imprint or keep")
     if keep_joints is None:
         keep_joints = mesh.source is not None and mesh.source.records is not None
+    overlaps = overlaps or ("keep" if keep_joints else "union")
     steps: list[Step] = []
 
     def held(mesh: Mesh) -> Mesh:
@@ -161,6 +170,11 @@ def mend(
         if count:  # a piece that was open is closed now, and looks inward
             mesh = again
             steps.append(Step("turn facets of closed pieces", count))
+    if overlaps != "keep" and len(mesh.crossing_triangles):
+        progress("resolving crossings", 0.6)
+        mesh = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, notes)
+        mesh, count, one_sided = orient(mesh)
+        steps.append(Step("turn facets beside the crossings", count))
     if not keep_joints:
         mesh, count, move = part_touching(mesh, held if joins else None)
         steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
@@ -235,6 +249,17 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
     detail = f"{report.inner:,} facets of inner walls, {report.fins:,} of fins"
     steps.append(Step("drop walls and fins", report.inner + report.fins, 0.0, detail, report.places))
     return mesh, report.turned
+
+
+def _resolve_overlaps(mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], notes: list[str]) -> Mesh:
+    mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target)
+    detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
+    if report.rounds:
+        detail += f"; seen to {report.rounds + 1} times, for rounding brought new ones"
+    steps.append(Step("resolve crossings", report.cut, report.largest_move, detail, report.places))
+    if not report.is_sound:
+        notes.append("what is solid could not be told where facets cross: all were kept, and share edges there")
+    return mesh
 
 
 def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -> Mesh:

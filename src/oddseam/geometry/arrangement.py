@@ -1,0 +1,278 @@
+"""The arrangement of triangles: cut so that any two meet in whole edges and nodes, or not at all.
+
+Where triangles meet is found exactly, and every triangle that is met is triangulated anew along
+those lines; triangles that overlap in a plane are triangulated together, so that they have the
+same pieces there.  The idea is that of Q. Zhou, E. Grinspun, D. Zorin, A. Jacobson (2016), Mesh
+arrangements for solid geometry.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.boxtree import boxes_in_order
+from oddseam.geometry.crossings import overlap_in_plane
+from oddseam.geometry.exact_points import ExactPoints
+from oddseam.geometry.meeting import CoplanarError, Meetings
+from oddseam.geometry.planar import PlanarMesh
+from oddseam.geometry.threads import in_shares
+
+
+@dataclass(frozen=True, eq=False)
+class Arrangement:
+    """Triangles cut along one another.
+
+    Attributes
+    ----------
+    points : (k, 3) float64 array
+        The given nodes, then new ones, each coordinate rounded once.
+    triangles : (t, 3) int32 array
+        Those that were not cut first, in order; nodes at one place are one.
+    origin : (t,) int64 array
+        Row of the triangle that each is a piece of.
+    cut : (c,) int64 array
+        Rows that were cut.
+    """
+
+    points: Array
+    triangles: Array
+    origin: Array
+    cut: Array
+
+
+def touching_candidates(nodes: Array, triangles: Array) -> Array:
+    """(k, 2) pairs of rows that may share more than common nodes and edges; no such pair is missing."""
+    from oddseam.compiled import announce
+    from oddseam.geometry.contact_kernels import contact_candidates
+
+    announce(contact_candidates)
+    order, box = boxes_in_order(nodes, triangles)
+    ordered = np.ascontiguousarray(triangles[order], np.int32)
+    points = np.ascontiguousarray(nodes, np.float64)
+
+    def search(start: int, stop: int) -> Array:
+        room = 1024
+        while True:
+            pairs = np.empty((room, 2), np.int32)
+            count = int(contact_candidates(points, ordered, box, start, stop, pairs))
+            if count <= room:
+                return pairs[:count]
+            room = count
+
+    leaves = (len(box) + 1) // 2
+    pairs = np.concatenate(in_shares(search, leaves, least=500, most=1 + leaves // 16))
+    pairs = np.sort(order[pairs].reshape(-1, 2), axis=1)
+    return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
+
+
+def arrange(nodes: Array, triangles: Array) -> Arrangement:
+    """Cut triangles along one another.
+
+    Parameters
+    ----------
+    nodes : (n, 3) float64 array
+    triangles : (m, 3) int array
+        None with corners in a line.
+
+    Notes
+    -----
+    O(n log n) and a time that grows with the number of pairs that meet, and for each triangle
+    with the number of points in it.
+    """
+    return _Arranger(nodes, triangles).run()
+
+
+class _Arranger:
+    def __init__(self, nodes: Array, triangles: Array) -> None:
+        self._nodes = nodes
+        pairs = touching_candidates(nodes, triangles)
+        used = np.unique(triangles[np.unique(pairs)]) if len(pairs) else np.zeros(0, np.int64)
+        # only nodes of triangles that may touch, and of those beside them, need exact coordinates
+        near = np.isin(triangles, used).sum(axis=1) >= 2
+        used = np.unique(triangles[near])
+        self._points = ExactPoints(nodes[used])
+        first = np.array(self._points.first, np.int64)
+        name, local = np.arange(len(nodes)), np.full(len(nodes), -1)
+        name[used], local[used] = used[first], first
+        self._used, self._pairs = used, pairs
+        self._triangles, self._corners = name[triangles], local[triangles]
+        self._meetings = Meetings(self._points, self._corners)
+        self._segments: dict[int, set[tuple[int, int]]] = {}
+        self._inner: dict[int, set[int]] = {}
+        self._on_edge: dict[tuple[int, int], set[int]] = {}
+        self._cluster: dict[int, int] = {}
+
+    def run(self) -> Arrangement:
+        for one, two in self._pairs.tolist():
+            self._meet(one, two)
+        self._spread()
+        pieces: list[tuple[int, int, int]] = []
+        origin: list[int] = []
+        clusters: dict[int, list[int]] = {}
+        for row in list(self._cluster):
+            clusters.setdefault(self._root(row), []).append(row)
+        alone = (self._segments.keys() | self._inner.keys()) - self._cluster.keys()
+        for row in sorted(alone):
+            made = self._cut_alone(row)
+            pieces += made
+            origin += [row] * len(made)
+        for root in sorted(clusters):
+            for row, made in self._cut_together(sorted(clusters[root])):
+                pieces += made
+                origin += [row] * len(made)
+        cut = np.array(sorted(alone | self._cluster.keys()), np.int64)
+        return self._result(pieces, origin, cut)
+
+    # ------------------------------------------------------------------ where they meet
+
+    def _meet(self, one: int, two: int) -> None:
+        corners = [self._corners[k].tolist() for k in (one, two)]
+        try:
+            met = self._meetings.meet(one, two)
+        except CoplanarError:
+            self._meet_in_plane(one, two, corners)
+            return
+        if met is None:
+            return
+        p, q = met
+        if p in corners[0] and q in corners[0] and p in corners[1] and q in corners[1]:
+            return
+        for row, its in zip((one, two), corners, strict=True):
+            self._note(row, its, p, q)
+
+    def _note(self, row: int, corners: list[int], p: int, q: int) -> None:
+        """Remember a segment in a triangle, and which points of it lie on its edges."""
+        self._segments.setdefault(row, set())
+        for k in {p, q}:
+            if k not in corners:
+                edge = self._edge_at(row, corners, k)
+                if edge is None:
+                    self._inner.setdefault(row, set()).add(k)
+                else:
+                    self._on_edge.setdefault(edge, set()).add(k)
+        if p != q:
+            self._segments[row].add((min(p, q), max(p, q)))
+
+    def _edge_at(self, row: int, corners: list[int], k: int) -> tuple[int, int] | None:
+        """The edge of a triangle that a point of its plane lies on."""
+        normal = self._meetings.plane(row).normal
+        axis = max(range(3), key=lambda n: abs(normal[n]))
+        i, j = (axis + 1) % 3, (axis + 2) % 3
+        x, y, w = (self._points.points[k][n] for n in (i, j, 3))
+        for a, b in ((corners[0], corners[1]), (corners[1], corners[2]), (corners[2], corners[0])):
+            p, q = self._points.points[a], self._points.points[b]
+            if (q[i] - p[i]) * (y - p[j] * w) == (q[j] - p[j]) * (x - p[i] * w):
+                return min(a, b), max(a, b)
+        return None
+
+    def _meet_in_plane(self, one: int, two: int, corners: list[list[int]]) -> None:
+        if set(corners[0]) == set(corners[1]):
+            self._join(one, two)
+            return
+        xyz = [[list(self._points.points[k][:3]) for k in its] for its in corners]
+        if overlap_in_plane(xyz[0], xyz[1], list(self._meetings.plane(one).normal)):
+            self._join(one, two)
+            return
+        for row, its, other in ((one, corners[0], corners[1]), (two, corners[1], corners[0])):
+            for k in other:
+                if k not in its:
+                    edge = self._edge_at(row, its, k)
+                    if edge is not None and self._is_between(k, *edge):
+                        self._on_edge.setdefault(edge, set()).add(k)
+
+    def _is_between(self, k: int, a: int, b: int) -> bool:
+        p, q, r = (self._points.points[n] for n in (a, b, k))
+        return sum((p[n] * r[3] - r[n]) * (q[n] * r[3] - r[n]) for n in range(3)) < 0
+
+    def _root(self, row: int) -> int:
+        while self._cluster[row] != row:
+            self._cluster[row] = self._cluster[self._cluster[row]]
+            row = self._cluster[row]
+        return row
+
+    def _join(self, one: int, two: int) -> None:
+        self._cluster.setdefault(one, one)
+        self._cluster.setdefault(two, two)
+        a, b = self._root(one), self._root(two)
+        self._cluster[max(a, b)] = min(a, b)
+
+    def _spread(self) -> None:
+        """Every triangle at an edge gets the points on it."""
+        if not self._on_edge:
+            return
+        known = np.flatnonzero((self._corners >= 0).sum(axis=1) >= 2)
+        for row, (a, b, c) in zip(known.tolist(), self._corners[known].tolist(), strict=True):
+            for edge in ((a, b), (b, c), (c, a)):
+                if (min(edge), max(edge)) in self._on_edge:
+                    self._segments.setdefault(row, set())
+
+    # ------------------------------------------------------------------ cutting
+
+    def _cut_alone(self, row: int) -> list[tuple[int, int, int]]:
+        a, b, c = self._corners[row].tolist()
+        plane = PlanarMesh(self._points, self._meetings.plane(row).normal, (a, b, c))
+        for edge in ((a, b), (b, c), (c, a)):
+            for k in self._along(edge):
+                plane.add(k)
+        self._insert(plane, [row])
+        return plane.triangles()
+
+    def _along(self, edge: tuple[int, int]) -> list[int]:
+        return sorted(self._on_edge.get((min(edge), max(edge)), ()))
+
+    def _insert(self, plane: PlanarMesh, rows: Iterable[int]) -> None:
+        for row in rows:
+            for k in sorted(self._inner.get(row, ())):
+                plane.add(k)
+        for row in rows:
+            for p, q in sorted(self._segments.get(row, ())):
+                plane.add_segment(p, q)
+
+    def _cut_together(self, rows: list[int]) -> list[tuple[int, list[tuple[int, int, int]]]]:
+        """The pieces of triangles that overlap in a plane."""
+        normal = self._meetings.plane(rows[0]).normal
+        edges = {
+            (min(edge), max(edge)) for a, b, c in self._corners[rows].tolist() for edge in ((a, b), (b, c), (c, a))
+        }
+        extent = {k for edge in edges for k in edge}
+        plane = PlanarMesh(self._points, normal, extent=sorted(extent))
+        for k in sorted(extent):
+            plane.add(k)
+        for edge in sorted(edges):
+            for k in self._along(edge):
+                plane.add(k)
+        for edge in sorted(edges):
+            plane.add_segment(*edge)
+        self._insert(plane, rows)
+        pieces = plane.triangles()
+        result = []
+        for row in rows:
+            a, b, c = self._corners[row].tolist()
+            over = plane.side(a, b, c) < 0
+            if over:
+                b, c = c, b
+            inside: dict[int, bool] = {}
+            for piece in pieces:
+                for k in piece:
+                    if k not in inside:
+                        inside[k] = min(plane.side(a, b, k), plane.side(b, c, k), plane.side(c, a, k)) >= 0
+            mine = [piece for piece in pieces if inside[piece[0]] and inside[piece[1]] and inside[piece[2]]]
+            result.append((row, [(x, z, y) for x, y, z in mine] if over else mine))
+        return result
+
+    def _result(self, pieces: list[tuple[int, int, int]], origin: list[int], cut: Array) -> Arrangement:
+        n, known = len(self._nodes), len(self._used)
+        new = self._points.coordinates(known)
+        name = np.concatenate([self._used, n + np.arange(len(new))]).astype(np.int64)
+        whole = np.delete(np.arange(len(self._triangles)), cut)
+        made = name[np.array(pieces, np.int64).reshape(-1, 3)]
+        return Arrangement(
+            np.concatenate([self._nodes, new]),
+            np.concatenate([self._triangles[whole], made]).astype(np.int32),
+            np.concatenate([whole, np.array(origin, np.int64)]),
+            cut,
+        )

@@ -1,0 +1,123 @@
+"""The kernel that finds pairs of triangles that may touch beyond the nodes and edges they share."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import kernel
+from oddseam.geometry.crossing_kernels import _boxes_meet, _fill_box, _thick_axis, sign2, sign3
+
+
+@kernel
+def _is_beyond(p, v, a, c, i, j):
+    """Whether c, on the line from v to a as seen along an axis, lies on the other side of v."""
+    x = (p[a, i] > p[v, i]) - (p[a, i] < p[v, i])
+    y = (p[a, j] > p[v, j]) - (p[a, j] < p[v, j])
+    return x * ((p[c, i] > p[v, i]) - (p[c, i] < p[v, i])) + y * ((p[c, j] > p[v, j]) - (p[c, j] < p[v, j])) < 0
+
+
+@kernel
+def _is_parted_clearly(p, t, x, y, i, j):
+    """Whether an edge of triangle x, seen along an axis, has x on one side and y, but for shared nodes, on the other."""
+    for k in range(3):
+        a, b, c = t[x, k], t[x, (k + 1) % 3], t[x, (k + 2) % 3]
+        own = sign2(p, a, b, c, i, j)
+        if own != 1 and own != -1:
+            continue
+        parted = True
+        for m in range(3):
+            d = t[y, m]
+            if d == a or d == b:
+                continue
+            s = sign2(p, a, b, d, i, j)
+            if s == -own:
+                continue
+            # on the line of the edge it may still lie beyond a shared end
+            shared = a if (t[y, 0] == a or t[y, 1] == a or t[y, 2] == a) else b
+            is_shared = t[y, 0] == shared or t[y, 1] == shared or t[y, 2] == shared
+            if s == 0 and is_shared and _is_beyond(p, shared, b if shared == a else a, d, i, j):
+                continue
+            parted = False
+            break
+        if parted:
+            return True
+    return False
+
+
+@kernel
+def may_touch(p, t, x, y):
+    """False only if triangles x and y provably share nothing but common nodes and edges."""
+    shared = 0
+    for i in range(3):
+        for j in range(3):
+            shared += t[x, i] == t[y, j]
+    if shared == 3:
+        return True
+    for turn in range(2):
+        one = x if turn == 0 else y
+        two = y if turn == 0 else x
+        above = 0
+        below = 0
+        for m in range(3):
+            s = sign3(p, t[one, 0], t[one, 1], t[one, 2], t[two, m])
+            above += s == 1
+            below += s == -1
+        if above == 3 - shared or below == 3 - shared:
+            return False
+    axis = _thick_axis(p, t[x, 0], t[x, 1], t[x, 2])
+    for k in range(3):
+        i = (axis + k + 1) % 3
+        j = (axis + k + 2) % 3
+        if _is_parted_clearly(p, t, x, y, i, j) or _is_parted_clearly(p, t, y, x, i, j):
+            return False
+    return True
+
+
+@kernel
+def contact_candidates(p, t, box, begin, end, pairs):
+    """Pairs of triangles of leaves ``begin`` to ``end`` and of later leaves that may touch.
+
+    ``t`` (m, 3) is in the order of the tree.  Pairs for which there is no room are counted only.
+    """
+    m = t.shape[0]
+    leaves = (box.shape[0] + 1) // 2
+    stack = np.empty(128, np.int64)
+    own = np.empty((m // leaves + 2, 6))
+    there = own.shape[0] - 1
+    count = 0
+    for leaf in range(begin, end):
+        home = leaf + leaves - 1
+        first = leaf * m // leaves
+        last = (leaf + 1) * m // leaves
+        for x in range(first, last):
+            _fill_box(p, t, x, own, x - first)
+        top = 1
+        stack[0] = 0
+        while top > 0:
+            top -= 1
+            q = stack[top]
+            if not _boxes_meet(box, q, box, home):
+                continue
+            if q < leaves - 1:
+                stack[top], stack[top + 1] = 2 * q + 1, 2 * q + 2
+                top += 2
+                continue
+            if q < home:
+                continue
+            for y in range((q - leaves + 1) * m // leaves, (q - leaves + 2) * m // leaves):
+                _fill_box(p, t, y, own, there)
+                for x in range(first, min(last, y)):
+                    if _boxes_meet(own, x - first, own, there) and may_touch(p, t, x, y):
+                        if count < pairs.shape[0]:
+                            pairs[count, 0] = x
+                            pairs[count, 1] = y
+                        count += 1
+    return count
+
+
+def warm_up() -> None:
+    """Compile everything here on tiny input."""
+    from oddseam.geometry.arrangement import touching_candidates
+
+    nodes = np.array([[0.0, 0, 0], [2, 0, 0], [0, 2, 0], [0.5, 0.5, -1], [0.5, 0.5, 1], [3, 3, 0]])
+    touching_candidates(nodes, np.array([[0, 1, 2], [3, 4, 5]], np.int32))

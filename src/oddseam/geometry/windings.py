@@ -1,0 +1,155 @@
+"""What closed surfaces enclose together: the winding number of every cell that they cut space into.
+
+Triangles that lie on one another count as one with a multiplicity; crossing a triangle from its
+back to its front, the winding number falls by that.  Within what hangs together it follows from
+one cell to the next; between pieces that nowhere meet it is measured.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.cells import linked_sides, sorted_round_edges
+from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
+
+
+@dataclass(frozen=True, eq=False)
+class Windings:
+    """Winding numbers before and behind triangles.
+
+    Attributes
+    ----------
+    row : (r,) int64 array
+        Of triangles on the same three nodes the first; none for those that cancel out.
+    front, back : (r,) int64 arrays
+        Winding number on the side that the normal points to, and on the other.
+    is_sound : bool
+        Whether the numbers agree all round; they do where the surfaces are closed.
+    """
+
+    row: Array
+    front: Array
+    back: Array
+    is_sound: bool
+
+
+def windings(nodes: Array, triangles: Array) -> Windings:
+    """Winding numbers at triangles that meet in whole edges and nodes only; O(n log n).
+
+    Parameters
+    ----------
+    nodes : (n, 3) float64 array
+    triangles : (m, 3) int array
+        Of closed surfaces, in any number.
+    """
+    row, times = _without_copies(triangles)
+    t = triangles[row].astype(np.int64)
+    m, n = len(t), len(nodes)
+    if not m:
+        return Windings(row, times, times, True)
+    start, end, apex = t.ravel(), np.roll(t, -1, axis=1).ravel(), np.roll(t, -2, axis=1).ravel()
+    low, high = np.minimum(start, end), np.maximum(start, end)
+    key = low * n + high
+    order = np.argsort(key, kind="stable")
+    first = np.append(np.flatnonzero(np.diff(key[order], prepend=-1)), len(key))
+    ends = np.column_stack([low, high])[order[first[:-1]]]
+    many = np.flatnonzero(np.diff(first) > 2)
+    if len(many):
+        size = np.diff(first)[many]
+        at = np.repeat(first[many], size) + np.arange(size.sum()) - np.repeat(np.cumsum(size) - size, size)
+        chosen = order[at]
+        order[at] = chosen[sorted_round_edges(nodes, ends[many], apex[chosen], np.concatenate([[0], np.cumsum(size)]))]
+    facet = np.repeat(np.arange(m), 3)
+    one, two = linked_sides(facet, start < end, order, first)
+    cell = _labels(2 * m, one, two).reshape(m, 2)
+    piece = _labels(
+        m, facet[order[:-1]][key[order][1:] == key[order][:-1]], facet[order[1:]][key[order][1:] == key[order][:-1]]
+    )
+    corners = nodes[t]
+    volume = cone_volumes(corners, (corners.reshape(-1, 3).min(axis=0) + corners.reshape(-1, 3).max(axis=0)) / 2)
+    cells = int(cell.max()) + 1
+    content = np.bincount(cell[:, 1], volume, cells) - np.bincount(cell[:, 0], volume, cells)
+    of_cell = np.zeros(cells, np.int64)
+    of_cell[cell] = piece[:, None]
+    outermost = np.lexsort((content, of_cell))
+    outermost = outermost[np.searchsorted(of_cell[outermost], np.arange(int(piece.max()) + 1))]
+    number, is_sound = _followed(cell, times, outermost, _measured(corners, times, piece))
+    return Windings(row, number[cell[:, 0]], number[cell[:, 1]], is_sound)
+
+
+def _without_copies(triangles: Array) -> tuple[Array, Array]:
+    """First rows of the different triples of nodes, and how often each is there, one way less the other."""
+    names, first, which = np.unique(np.sort(triangles, axis=1), axis=0, return_index=True, return_inverse=True)
+    # a triple is turned the same way as its first row if an even number of swaps makes them alike
+    lead = triangles[first][which.ravel()]
+    rolled = [np.roll(triangles, k, axis=1) for k in range(3)]
+    same = np.logical_or.reduce([(one == lead).all(axis=1) for one in rolled])
+    times = np.bincount(which.ravel(), np.where(same, 1, -1), len(names)).astype(np.int64)
+    keep = np.flatnonzero(times)
+    order = np.argsort(first[keep])
+    return first[keep][order], times[keep][order]
+
+
+def _labels(count: int, one: Array, two: Array) -> Array:
+    """(count,) numbers of the connected components."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    links = coo_array((np.ones(len(one), bool), (one, two)), shape=(count, count))
+    return np.asarray(connected_components(links, directed=False)[1])
+
+
+def _measured(corners: Array, times: Array, piece: Array) -> Array:
+    """(p,) winding number that the other pieces have at each piece."""
+    count = int(piece.max()) + 1
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    lows, highs = boxes(corners)
+    np.minimum.at(low, piece, lows)
+    np.maximum.at(high, piece, highs)
+    by_piece = np.argsort(piece, kind="stable")
+    begin = np.searchsorted(piece[by_piece], np.arange(count + 1))
+    base = np.zeros(count, np.int64)
+    for p in range(count):
+        point = corners[by_piece[begin[p]]].mean(axis=0)
+        for q in np.flatnonzero((low <= point).all(axis=1) & (high >= point).all(axis=1)).tolist():
+            if q != p:
+                rows = by_piece[begin[q] : begin[q + 1]]
+                base[p] += round(float(winding_number(point, np.repeat(corners[rows], np.abs(times[rows]), axis=0)
+                                                      if (times[rows] > 0).all() else _repeated(corners[rows], times[rows]))))  # fmt: skip
+    return base
+
+
+def _repeated(corners: Array, times: Array) -> Array:
+    """Triangles as often as they count, turned over where that is below zero."""
+    turned = np.where((times < 0)[:, None, None], corners[:, ::-1], corners)
+    return np.repeat(turned, np.abs(times), axis=0)
+
+
+def _followed(cell: Array, times: Array, outermost: Array, base: Array) -> tuple[Array, bool]:
+    """(c,) winding number of every cell, from the outermost ones on; and whether all agree."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import breadth_first_order
+
+    cells = int(cell.max()) + 1
+    front, back = cell.T
+    number = np.zeros(cells, np.int64)
+    hub = cells  # joins the outermost cells, so that one walk meets all
+    links = coo_array(
+        (
+            np.ones(len(front) + len(outermost)),
+            (np.append(front, np.full(len(outermost), hub)), np.append(back, outermost)),
+        ),
+        shape=(cells + 1, cells + 1),
+    ).tocsr()
+    reached, before = breadth_first_order(links, hub, directed=False)
+    step = {}
+    for f, b, k in zip(front.tolist(), back.tolist(), times.tolist(), strict=True):
+        step[f, b], step[b, f] = k, -k
+    start = dict(zip(outermost.tolist(), base.tolist(), strict=True))
+    for c in reached[1:].tolist():
+        parent = int(before[c])
+        number[c] = start[c] if parent == hub else number[parent] + step[parent, c]
+    return number, bool((number[back] == number[front] + times).all())

@@ -1,0 +1,147 @@
+"""Resolving crossings: what is solid becomes one, and sheets share edges where they cross.
+
+All facets are cut along one another, exactly (see ``geometry.arrangement``).  Of closed pieces the
+facets stay that have solid on one side and none on the other: where at least one piece more
+encloses a place than hollows it out, it is solid.  Facets of open pieces all stay.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.findings.finding import point_of
+from oddseam.geometry.arrangement import Arrangement, arrange
+from oddseam.geometry.windings import windings
+from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.joining import join_coincident, rounded_to
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.editing import edited
+from oddseam.model.faces import duplicate_rows
+
+
+#: So often it is looked again for what rounding to the target brought.
+_ROUNDS = 6
+
+
+@dataclass
+class Resolved:
+    """What was done.
+
+    Attributes
+    ----------
+    cut, dropped, turned : int
+        Facets.
+    rounds : int
+        How often rounding to the target brought new crossings, and was seen to.
+    largest_move : float
+        How far a node went in that.
+    sheets : int
+        Facets of open pieces, which are cut but have no inside.
+    is_sound : bool
+        Whether what is solid could be told.
+    places : tuple of (x, y, z)
+    """
+
+    cut: int = 0
+    dropped: int = 0
+    turned: int = 0
+    rounds: int = 0
+    largest_move: float = 0.0
+    sheets: int = 0
+    is_sound: bool = True
+    places: tuple[tuple[float, float, float], ...] = ()
+
+
+def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mesh, Resolved]:
+    """Resolve crossings until none is left on the coordinates that the target holds, or no fewer come of it.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Consistently oriented.
+    drop : bool
+        Whether what is solid becomes one; else all facets stay and share nodes and edges.
+    target : str, optional
+        Format that the result is rounded for.
+    """
+    report = Resolved()
+    best, fewest = mesh, len(mesh.crossing_triangles)
+    for number in range(_ROUNDS if fewest else 0):
+        if number == 0:
+            middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
+            report.places = tuple(point_of(p) for p in middles[:4])
+        mesh = _united(join_coincident(mesh, everywhere=True)[0], report, drop)
+        if target is not None:
+            mesh, _, move = rounded_to(mesh, target)
+            report.largest_move = max(report.largest_move, move)
+        mesh, _ = join_coincident(mesh, everywhere=True)
+        mesh, _ = drop_degenerates(mesh)
+        left = len(mesh.crossing_triangles)
+        if left < fewest or number == 0:
+            best, fewest, report.rounds = mesh, left, number
+        if not left:
+            break
+    return best, report
+
+
+def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
+    """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
+    t = mesh.triangulation
+    cut = arrange(mesh.nodes, t.triangles)
+    closed = closed_rows(mesh.n_nodes, t.triangles)[cut.origin]
+    keep, turn = np.ones(len(cut.origin), bool), np.zeros(len(cut.origin), bool)
+    if drop:
+        rows = np.flatnonzero(closed)
+        found = windings(cut.points, cut.triangles[rows])
+        report.is_sound &= found.is_sound
+        if found.is_sound:
+            keep[rows] = False
+            before, behind = found.front > 0, found.back > 0
+            stays = rows[found.row[before != behind]]
+            keep[stays] = True
+            turn[rows[found.row[before & ~behind]]] = True
+    copies = duplicate_rows(cut.triangles, len(cut.points))
+    keep[copies[~closed[copies]]] = False
+    report.cut += len(cut.cut)
+    report.dropped += int((~keep).sum())
+    report.turned += int((keep & turn).sum())
+    report.sheets = int((~closed).sum())
+    return _rebuilt(mesh, cut, keep, turn)
+
+
+def closed_rows(n_nodes: int, triangles: Array) -> Array:
+    """(m,) bool: triangles of pieces that have no border, every edge run through as often either way."""
+    start, end = triangles.ravel().astype(np.int64), np.roll(triangles, -1, axis=1).ravel().astype(np.int64)
+    key = np.minimum(start, end) * n_nodes + np.maximum(start, end)
+    names, edge = np.unique(key, return_inverse=True)
+    surplus = np.bincount(edge, np.where(start < end, 1, -1), len(names)) != 0
+    m = len(triangles)
+    facet = np.repeat(np.arange(m), 3)
+    _, label = label_components(m + len(names), facet, m + edge)
+    is_open = np.zeros(int(label.max(initial=-1)) + 1, bool)
+    is_open[label[m:][surplus]] = True
+    return ~is_open[label[:m]]
+
+
+def _rebuilt(mesh: Mesh, cut: Arrangement, keep: Array, turn: Array) -> Mesh:
+    """The mesh with the pieces that stay in the place of the elements that were cut."""
+    element = mesh.triangulation.element
+    of = element[cut.origin]
+    broken = np.zeros(mesh.n_elements, bool)
+    broken[element[cut.cut]] = True
+    # of a quad that loses a half, the other one becomes a triangle
+    held = np.bincount(of[keep], minlength=mesh.n_elements)
+    whole = np.bincount(element, minlength=mesh.n_elements)
+    broken |= (held > 0) & (held < whole)
+    lost = (held == 0) & (whole > 0)
+    pieces = np.flatnonzero(keep & broken[of])
+    triangles = np.where(turn[pieces, None], cut.triangles[pieces][:, ::-1], cut.triangles[pieces])
+    over = np.unique(of[keep & turn & ~broken[of]])
+    return edited(
+        mesh, drop=np.flatnonzero(broken | lost), turn=over, add_nodes=cut.points[mesh.n_nodes :],
+        add_triangles=triangles, like=of[pieces], derived=True,
+    )  # fmt: skip
