@@ -94,8 +94,8 @@ def run_mend(args: argparse.Namespace) -> int:
     mesh = _with_property(mesh, args)
     with shown() as progress:
         mesh = oddseam.mend(
-            mesh, close=close, width=args.width, keep_joints=args.keep_joints, overlaps=args.overlaps, crumbs=args.crumbs,
-            target=format_of(args.output), progress=progress,
+            mesh, close=close, width=args.width, keep_joints=args.keep_joints, overlaps=args.overlaps,
+            crumbs=args.crumbs, target=format_of(args.output), progress=progress,
         )  # fmt: skip
     return _finish(mesh, args)
 

@@ -18,7 +18,10 @@ def _is_beyond(p, v, a, c, i, j):
 
 @kernel
 def _is_parted_clearly(p, t, x, y, i, j):
-    """Whether an edge of triangle x, seen along an axis, has x on one side and y, but for shared nodes, on the other."""
+    """Whether an edge of triangle x, seen along an axis, has x on one side and y on the other.
+
+    Shared nodes do not count.
+    """
     for k in range(3):
         a, b, c = t[x, k], t[x, (k + 1) % 3], t[x, (k + 2) % 3]
         own = sign2(p, a, b, c, i, j)

@@ -84,7 +84,7 @@ def _whole(x: float, shift: int) -> int:
 
 
 def minus(p: Sequence[int], q: Sequence[int]) -> Vector:
-    """p - q."""
+    """Difference of two points."""
     return p[0] - q[0], p[1] - q[1], p[2] - q[2]
 
 

@@ -82,7 +82,8 @@ class Meetings:
         for i, j in ((0, 1), (1, 2), (2, 0)):
             if (sides[i] < 0 < sides[j]) or (sides[j] < 0 < sides[i]):
                 p, q, s, t = points.points[corners[i]], points.points[corners[j]], abs(sides[i]), abs(sides[j])
-                found.append(points.number(*(p[k] * t + q[k] * s for k in range(3)), s + t))
+                x, y, z = (p[k] * t + q[k] * s for k in range(3))
+                found.append(points.number(x, y, z, s + t))
         return sorted(_Place(k, dot(along, points.points[k]), points.points[k][3]) for k in found)
 
 

@@ -65,9 +65,8 @@ def windings(nodes: Array, triangles: Array) -> Windings:
     facet = np.repeat(np.arange(m), 3)
     one, two = linked_sides(facet, start < end, order, first)
     cell = _labels(2 * m, one, two).reshape(m, 2)
-    piece = _labels(
-        m, facet[order[:-1]][key[order][1:] == key[order][:-1]], facet[order[1:]][key[order][1:] == key[order][:-1]]
-    )
+    beside = key[order][1:] == key[order][:-1]
+    piece = _labels(m, facet[order[:-1]][beside], facet[order[1:]][beside])
     corners = nodes[t]
     volume = cone_volumes(corners, (corners.reshape(-1, 3).min(axis=0) + corners.reshape(-1, 3).max(axis=0)) / 2)
     cells = int(cell.max()) + 1
@@ -117,8 +116,7 @@ def _measured(corners: Array, times: Array, piece: Array) -> Array:
         for q in np.flatnonzero((low <= point).all(axis=1) & (high >= point).all(axis=1)).tolist():
             if q != p:
                 rows = by_piece[begin[q] : begin[q + 1]]
-                base[p] += round(float(winding_number(point, np.repeat(corners[rows], np.abs(times[rows]), axis=0)
-                                                      if (times[rows] > 0).all() else _repeated(corners[rows], times[rows]))))  # fmt: skip
+                base[p] += round(winding_number(point, _repeated(corners[rows], times[rows])))
     return base
 
 

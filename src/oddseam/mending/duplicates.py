@@ -4,7 +4,8 @@ Usually the first of each is kept.  But a wall of zero thickness, a fin or a wal
 pieces, is made of facets given twice: there dropping one would leave half a wall.  So for
 every group of duplicates that hang together it is counted how many edges would have other
 than two facets, or two that disagree about which side is out, if one of each were kept, and if
-none were; the better one is taken.
+none were; the better one is taken.  Where closed bodies share a wall of theirs, only all copies
+together leave each of them closed: these are kept for what unites the bodies.
 """
 
 from __future__ import annotations
@@ -17,8 +18,11 @@ from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
 
 
-def drop_duplicates(mesh: Mesh) -> tuple[Mesh, int, int]:
-    """Drop duplicate triangles: the new mesh, how many went, and how many places with all copies."""
+def drop_duplicates(mesh: Mesh, *, spare_shared: bool = False) -> tuple[Mesh, int, int]:
+    """Drop duplicate triangles: the new mesh, how many went, and how many places with all copies.
+
+    ``spare_shared`` keeps all copies where these close bodies that share a wall.
+    """
     rows = mesh.duplicate_triangles
     if not len(rows):
         return mesh, 0, 0
@@ -26,8 +30,11 @@ def drop_duplicates(mesh: Mesh) -> tuple[Mesh, int, int]:
     key = np.sort(t.triangles, axis=1)
     copies, label = _copies(key, rows)
     walls, group = _groups(key, copies, label)
-    whole = _better_without(key, _directions(t.triangles), copies, label, group, walls)
+    whole, shared = _judged(key, _directions(t.triangles), copies, label, group, walls)
     gone = np.concatenate([rows, copies[whole[group[label]]]])
+    if spare_shared:
+        gone = np.setdiff1d(gone, copies[shared[group[label]]])
+        whole &= ~shared
     return edited(mesh, drop=np.unique(t.element[gone])), len(np.unique(gone)), int(whole.sum())
 
 
@@ -64,8 +71,10 @@ def _groups(key: Array, copies: Array, label: Array) -> tuple[int, Array]:
     return count, found[:n]
 
 
-def _better_without(key: Array, direction: Array, copies: Array, label: Array, group: Array, n_groups: int) -> Array:
-    """(g,) bool: groups that leave fewer bad edges when all their copies go."""
+def _judged(
+    key: Array, direction: Array, copies: Array, label: Array, group: Array, n_groups: int
+) -> tuple[Array, Array]:
+    """(g,) bool each: groups that leave fewer bad edges when all copies go; those closed only with all of them."""
     edges = _edges(key)
     its, where = np.unique(edges[copies], return_inverse=True)
     where = where.reshape(-1, 3)
@@ -91,4 +100,10 @@ def _better_without(key: Array, direction: Array, copies: Array, label: Array, g
     edge_group[where.ravel()] = np.repeat(group[label], 3)
     score_with = np.bincount(edge_group, bad_with, minlength=n_groups)
     score_without = np.bincount(edge_group, bad_without, minlength=n_groups)
-    return np.asarray(score_without < score_with)
+
+    def is_open(balance: Array) -> Array:
+        return np.asarray(np.bincount(edge_group, balance != 0, minlength=n_groups) > 0)
+
+    one_of_each = balance - copies_balance + once_balance
+    shared = ~is_open(balance) & is_open(one_of_each) & is_open(balance - copies_balance)
+    return np.asarray(score_without < score_with), shared

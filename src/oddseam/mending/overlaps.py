@@ -22,7 +22,6 @@ from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
 from oddseam.model.faces import duplicate_rows
 
-
 #: So often it is looked again for what rounding to the target brought.
 _ROUNDS = 6
 
@@ -40,7 +39,7 @@ class Resolved:
     largest_move : float
         How far a node went in that.
     sheets : int
-        Facets of open pieces, which are cut but have no inside.
+        Facets of open pieces that were cut: these have no inside.
     is_sound : bool
         Whether what is solid could be told.
     places : tuple of (x, y, z)
@@ -81,8 +80,9 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         mesh, _ = join_coincident(mesh, everywhere=True)
         mesh, _ = drop_degenerates(mesh)
         left = len(mesh.crossing_triangles)
-        if left < fewest or number == 0:
-            best, fewest, report.rounds = mesh, left, number
+        if number and left >= fewest:
+            break  # rounding brings as many as are resolved
+        best, fewest, report.rounds = mesh, left, number
         if not left:
             break
     return best, report
@@ -109,7 +109,7 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
     report.cut += len(cut.cut)
     report.dropped += int((~keep).sum())
     report.turned += int((keep & turn).sum())
-    report.sheets = int((~closed).sum())
+    report.sheets = max(report.sheets, len(np.unique(cut.origin[~closed & np.isin(cut.origin, cut.cut)])))
     return _rebuilt(mesh, cut, keep, turn)
 
 

@@ -21,8 +21,8 @@ from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
 from oddseam.mending.joining import join_coincident, rounded_to
-from oddseam.mending.overlaps import resolve_overlaps
 from oddseam.mending.orientation import orient
+from oddseam.mending.overlaps import resolve_overlaps
 from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
 from oddseam.mending.zipping import zip_rims
@@ -137,12 +137,12 @@ def mend(
         )
 
     progress("dropping duplicates and degenerates", 0.05)
-    mesh = _drop_duplicates(mesh, "drop duplicates", steps)
+    mesh = _drop_duplicates(mesh, "drop duplicates", overlaps == "union", steps)
     found = defects.degenerate_facets(mesh)
     mesh, count = drop_degenerates(mesh)
     steps.append(Step("take out degenerates", count, 0.0, "their neighbours are joined", _places(found)))
     if count and len(mesh.duplicate_triangles):
-        mesh = _drop_duplicates(mesh, "drop duplicates that this made", steps)
+        mesh = _drop_duplicates(mesh, "drop duplicates that this made", overlaps == "union", steps)
 
     turned = 0
     if not keep_joints:
@@ -172,7 +172,7 @@ def mend(
             steps.append(Step("turn facets of closed pieces", count))
     if overlaps != "keep" and len(mesh.crossing_triangles):
         progress("resolving crossings", 0.6)
-        mesh = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, notes)
+        mesh = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, unmet)
         mesh, count, one_sided = orient(mesh)
         steps.append(Step("turn facets beside the crossings", count))
     if not keep_joints:
@@ -228,9 +228,9 @@ def _collapsed(given: Mesh, rounded: Mesh) -> list[str]:
     ] + ([f"{len(gone) - MOST_PLACES} more pieces collapse"] if len(gone) > MOST_PLACES else [])
 
 
-def _drop_duplicates(mesh: Mesh, name: str, steps: list[Step]) -> Mesh:
+def _drop_duplicates(mesh: Mesh, name: str, spare_shared: bool, steps: list[Step]) -> Mesh:
     found = defects.duplicate_facets(mesh)
-    mesh, count, walls = drop_duplicates(mesh)
+    mesh, count, walls = drop_duplicates(mesh, spare_shared=spare_shared)
     detail = "the first of each is kept" + (f", but for {walls:,} walls of zero thickness" if walls else "")
     steps.append(Step(name, count, 0.0, detail, _places(found)))
     return mesh
@@ -251,14 +251,20 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
     return mesh, report.turned
 
 
-def _resolve_overlaps(mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], notes: list[str]) -> Mesh:
+def _resolve_overlaps(mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], unmet: list[str]) -> Mesh:
     mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target)
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
     if report.rounds:
         detail += f"; seen to {report.rounds + 1} times, for rounding brought new ones"
     steps.append(Step("resolve crossings", report.cut, report.largest_move, detail, report.places))
     if not report.is_sound:
-        notes.append("what is solid could not be told where facets cross: all were kept, and share edges there")
+        unmet.append("what is solid could not be told where facets cross: all were kept, and share edges there")
+    if report.sheets and overlaps == "union":
+        first = f", first at {point_text(report.places[0])}" if report.places else ""
+        unmet.append(
+            f"open sheets cross others: {report.sheets:,} of their facets were cut{first}; a sheet has no inside, so "
+            "all of it stays and shares edges there (--overlaps imprint, if that is meant)"
+        )
     return mesh
 
 
