@@ -16,7 +16,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.crossings import overlap_in_plane
-from oddseam.geometry.exact_points import ExactPoints
+from oddseam.geometry.exact_points import ExactPoints, Point
 from oddseam.geometry.meeting import CoplanarError, Meetings
 from oddseam.geometry.planar import PlanarMesh
 from oddseam.geometry.threads import in_shares
@@ -36,12 +36,25 @@ class Arrangement:
         Row of the triangle that each is a piece of.
     cut : (c,) int64 array
         Rows that were cut.
+    exact : ExactPoints
+        Where the points are before rounding; ``number`` says which is which.
+    number : (k,) int64 array
+        Number in ``exact`` of every point, -1 for nodes that are far from all cuts.
     """
 
     points: Array
     triangles: Array
     origin: Array
     cut: Array
+    exact: ExactPoints
+    number: Array
+
+    def places(self, rows: list[int]) -> list[Point]:
+        """Exact places of points by their rows."""
+        return [
+            self.exact.points[k] if k >= 0 else self.exact.place(self.points[row])
+            for row, k in zip(rows, self.number[rows].tolist(), strict=True)
+        ]
 
 
 def touching_candidates(nodes: Array, triangles: Array) -> Array:
@@ -270,9 +283,13 @@ class _Arranger:
         name = np.concatenate([self._used, n + np.arange(len(new))]).astype(np.int64)
         whole = np.delete(np.arange(len(self._triangles)), cut)
         made = name[np.array(pieces, np.int64).reshape(-1, 3)]
+        number = np.full(n + len(new), -1)
+        number[name] = np.concatenate([np.array(self._points.first, np.int64), known + np.arange(len(new))])
         return Arrangement(
             np.concatenate([self._nodes, new]),
             np.concatenate([self._triangles[whole], made]).astype(np.int32),
             np.concatenate([whole, np.array(origin, np.int64)]),
             cut,
+            self._points,
+            number,
         )

@@ -9,18 +9,22 @@ Q. Zhou, E. Grinspun, D. Zorin, A. Jacobson (2016), Mesh arrangements for solid 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cmp_to_key
 
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.exact_points import Point
 from oddseam.geometry.predicates import UNIT, scaled_integers
 
 #: Angles (radians) that differ by less than this many rounding units over the leverage are sorted exactly.
 _SLACK = 64.0
 
 
-def sorted_round_edges(nodes: Array, ends: Array, apex: Array, first: Array) -> Array:
+def sorted_round_edges(
+    nodes: Array, ends: Array, apex: Array, first: Array, exact: Callable[[list[int]], list[Point]] | None = None
+) -> Array:
     """Order of the triangles at every edge, counter-clockwise seen against the edge's direction.
 
     Parameters
@@ -32,6 +36,8 @@ def sorted_round_edges(nodes: Array, ends: Array, apex: Array, first: Array) -> 
         The third node of every triangle at the edges, edge after edge.
     first : (e + 1,) int array
         The triangles of edge i are ``first[i]`` to ``first[i + 1] - 1``.
+    exact : callable, optional
+        Gives the exact places of nodes by their numbers, where ``nodes`` holds them rounded.
 
     Returns
     -------
@@ -51,7 +57,9 @@ def sorted_round_edges(nodes: Array, ends: Array, apex: Array, first: Array) -> 
     x, y = np.einsum("ij,ij->i", out, u[edge]), np.einsum("ij,ij->i", out, v[edge])
     angle = np.arctan2(y, x)
     size = np.abs(nodes[apex]).max(axis=1) + np.abs(a[edge]).max(axis=1) + np.linalg.norm(out, axis=1)
-    error = _SLACK * UNIT * size / np.maximum(np.hypot(x, y), 1e-300)
+    error = (
+        _SLACK * UNIT * size * (1.0 / np.maximum(np.hypot(x, y), 1e-300) + 1.0 / np.maximum(length[edge, 0], 1e-300))
+    )
     order = np.lexsort((angle, edge))
     after = order[next_in_turn(first)]  # of the last one the first
     gap = angle[after] - angle[order]
@@ -59,15 +67,17 @@ def sorted_round_edges(nodes: Array, ends: Array, apex: Array, first: Array) -> 
     unsure = np.unique(edge[order[gap <= error[order] + error[after]]])
     for e in unsure.tolist():
         rows = order[first[e] : first[e + 1]]
-        order[first[e] : first[e + 1]] = rows[_exact_order(nodes, ends[e], apex[rows])]
+        numbers = [*ends[e].tolist(), *apex[rows].tolist()]
+        places = exact(numbers) if exact else [(x, y, z, 1) for x, y, z in scaled_integers(nodes[numbers].tolist())]
+        order[first[e] : first[e + 1]] = rows[_exact_order(places)]
     return order
 
 
-def _exact_order(nodes: Array, ends: Array, apex: Array) -> list[int]:
-    points = scaled_integers(nodes[np.concatenate([ends, apex])].tolist())
-    a, b = points[:2]
-    axis = [y - x for x, y in zip(a, b, strict=True)]
-    arms = [[y - x for x, y in zip(a, p, strict=True)] for p in points[2:]]
+def _exact_order(places: list[Point]) -> list[int]:
+    """Order round the edge from the first place to the second of the others."""
+    a = places[0]
+    # seen from the first place, each stretched by its positive denominators
+    axis, *arms = [[p[k] * a[3] - a[k] * p[3] for k in range(3)] for p in places[1:]]
 
     def turn(p: list[int], q: list[int]) -> int:
         """Sign of the angle from p to q, seen against the axis: the volume of axis, p and q."""

@@ -55,6 +55,16 @@ class ExactPoints:
             self.points.append(point)
         return known
 
+    def place(self, xyz: Array) -> Point:
+        """The scaled coordinates of a double that need not be among the points."""
+        ratios = [x.as_integer_ratio() for x in xyz.tolist()]
+        below = max(b for _, b in ratios)
+        above = [a * (below // b) for a, b in ratios]
+        if self._shift >= 0:
+            x, y, z = (a << self._shift for a in above)
+            return x, y, z, below
+        return above[0], above[1], above[2], below << -self._shift
+
     def coordinates(self, first: int = 0) -> Array:
         """(k, 3) the points from ``first`` on, each coordinate rounded once."""
         rows = [(x / w, y / w, z / w) for x, y, z, w in self._unscaled(first)]

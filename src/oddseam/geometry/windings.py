@@ -7,12 +7,14 @@ one cell to the next; between pieces that nowhere meet it is measured.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.cells import linked_sides, sorted_round_edges
+from oddseam.geometry.exact_points import Point
 from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
 
 
@@ -36,7 +38,7 @@ class Windings:
     is_sound: bool
 
 
-def windings(nodes: Array, triangles: Array) -> Windings:
+def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[Point]] | None = None) -> Windings:
     """Winding numbers at triangles that meet in whole edges and nodes only; O(n log n).
 
     Parameters
@@ -44,6 +46,8 @@ def windings(nodes: Array, triangles: Array) -> Windings:
     nodes : (n, 3) float64 array
     triangles : (m, 3) int array
         Of closed surfaces, in any number.
+    exact : callable, optional
+        Gives the exact places of nodes, where ``nodes`` holds them rounded.
     """
     row, times = _without_copies(triangles)
     t = triangles[row].astype(np.int64)
@@ -61,7 +65,8 @@ def windings(nodes: Array, triangles: Array) -> Windings:
         size = np.diff(first)[many]
         at = np.repeat(first[many], size) + np.arange(size.sum()) - np.repeat(np.cumsum(size) - size, size)
         chosen = order[at]
-        order[at] = chosen[sorted_round_edges(nodes, ends[many], apex[chosen], np.concatenate([[0], np.cumsum(size)]))]
+        begin = np.concatenate([[0], np.cumsum(size)])
+        order[at] = chosen[sorted_round_edges(nodes, ends[many], apex[chosen], begin, exact)]
     facet = np.repeat(np.arange(m), 3)
     one, two = linked_sides(facet, start < end, order, first)
     cell = _labels(2 * m, one, two).reshape(m, 2)

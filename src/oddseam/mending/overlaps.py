@@ -15,13 +15,19 @@ from oddseam.arrays import Array
 from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.windings import windings
+from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, merged
 from oddseam.model.faces import duplicate_rows
+from oddseam.model.groups import Groups
 
+#: Name of a group that lasts as long as this does; no file can name one so.
+_SHEETS = "\0open sheets"
+#: Edges of so many units in the last place of single precision are too short to be held.
+_NEAR = 4.0
 #: So often it is looked again for what rounding to the target brought.
 _ROUNDS = 6
 
@@ -68,15 +74,18 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         Format that the result is rounded for.
     """
     report = Resolved()
-    best, fewest = mesh, len(mesh.crossing_triangles)
-    for number in range(_ROUNDS if fewest else 0):
-        if number == 0:
-            middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
-            report.places = tuple(point_of(p) for p in middles[:4])
-        mesh = _united(join_coincident(mesh, everywhere=True)[0], report, drop)
+    fewest = len(mesh.crossing_triangles)
+    if not fewest:
+        return mesh, report
+    middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
+    report.places = tuple(point_of(p) for p in middles[:4])
+    best = mesh = _with_sheets_marked(join_coincident(mesh, everywhere=True)[0])
+    for number in range(_ROUNDS):
+        mesh = _united(mesh, report, drop)
         if target is not None:
+            mesh, near = _without_short_edges(mesh)
             mesh, _, move = rounded_to(mesh, target)
-            report.largest_move = max(report.largest_move, move)
+            report.largest_move = max(report.largest_move, move + near)
         mesh, _ = join_coincident(mesh, everywhere=True)
         mesh, _ = drop_degenerates(mesh)
         left = len(mesh.crossing_triangles)
@@ -85,18 +94,27 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         best, fewest, report.rounds = mesh, left, number
         if not left:
             break
-    return best, report
+    groups = {name: members for name, members in best.groups.elements.items() if name != _SHEETS}
+    return best.replaced(groups=Groups(best.groups.nodes, groups, best.groups.sides)), report
+
+
+def _with_sheets_marked(mesh: Mesh) -> Mesh:
+    """The elements of open pieces as a group: what they are stays known when they share edges with others."""
+    t = mesh.triangulation
+    sheets = np.unique(t.element[~closed_rows(mesh.n_nodes, t.triangles)])
+    elements = {**mesh.groups.elements, _SHEETS: sheets}
+    return mesh.replaced(groups=Groups(mesh.groups.nodes, elements, mesh.groups.sides))
 
 
 def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles)
-    closed = closed_rows(mesh.n_nodes, t.triangles)[cut.origin]
+    closed = ~np.isin(t.element, mesh.groups.elements[_SHEETS])[cut.origin]
     keep, turn = np.ones(len(cut.origin), bool), np.zeros(len(cut.origin), bool)
     if drop:
         rows = np.flatnonzero(closed)
-        found = windings(cut.points, cut.triangles[rows])
+        found = windings(cut.points, cut.triangles[rows], cut.places)
         report.is_sound &= found.is_sound
         if found.is_sound:
             keep[rows] = False
@@ -111,6 +129,18 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
     report.turned += int((keep & turn).sum())
     report.sheets = max(report.sheets, len(np.unique(cut.origin[~closed & np.isin(cut.origin, cut.cut)])))
     return _rebuilt(mesh, cut, keep, turn)
+
+
+def _without_short_edges(mesh: Mesh) -> tuple[Mesh, float]:
+    """Nodes joined that single precision could hardly tell apart, and how far one moved."""
+    c = mesh.connectivity
+    a, b = c.edges.T
+    reach = _NEAR * 2.0**-23 * float(np.abs(mesh.nodes).max(initial=0.0))
+    short = np.flatnonzero(np.linalg.norm(mesh.nodes[a] - mesh.nodes[b], axis=1) <= reach)
+    if not len(short):
+        return mesh, 0.0
+    into = joined_nodes(mesh.nodes, a[short], b[short], reach, np.arange(mesh.n_nodes), lambda _: ())
+    return merged(mesh, into), float(np.linalg.norm(mesh.nodes - mesh.nodes[into], axis=1).max())
 
 
 def closed_rows(n_nodes: int, triangles: Array) -> Array:
