@@ -12,6 +12,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.predicates import middle_of_collinear
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 
@@ -19,23 +20,46 @@ from oddseam.model.editing import edited
 _PASSES = 60
 
 
-def drop_degenerates(mesh: Mesh) -> tuple[Mesh, int]:
-    """Take degenerate triangles out; the new mesh and how many went."""
+def drop_degenerates(mesh: Mesh, thin: float = 0.0) -> tuple[Mesh, int]:
+    """Take degenerate triangles out; the new mesh and how many went.
+
+    ``thin`` is a height up to which a triangle counts as one too; the surface moves by no more.
+    """
     count = 0
     for _ in range(_PASSES):
-        drop, added, like = _one_pass(mesh)
+        rows = _rows(mesh, thin)
+        drop, added, like = _one_pass(mesh, rows)
         if not len(drop):
             break
-        degenerate = len(mesh.degenerate_triangles)
         mesh = edited(mesh, drop=drop, add_triangles=added, like=like, derived=True)
-        count += degenerate - len(mesh.degenerate_triangles)
+        left = len(_rows(mesh, thin))
+        count += max(len(rows) - left, 0)
+        if thin and left >= len(rows):
+            break
     return mesh, count
 
 
-def _one_pass(mesh: Mesh) -> tuple[Array, Array, Array]:
+def _rows(mesh: Mesh, thin: float) -> Array:
+    """Triangles that are degenerate, or not higher than ``thin``."""
+    if not thin:
+        return mesh.degenerate_triangles
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    sides = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
+    twice = 2.0 * np.linalg.norm(area_vectors(corners), axis=1)
+    low = np.flatnonzero(twice <= thin * sides.max(axis=1))
+    return np.union1d(low, mesh.degenerate_triangles)
+
+
+def _middle(corners: Array) -> int:
+    """Which of three about collinear points lies between the others: that across from the longest side."""
+    sides = np.linalg.norm(np.roll(corners, -1, axis=0) - np.roll(corners, -2, axis=0), axis=1)
+    return int(np.argmax(sides))
+
+
+def _one_pass(mesh: Mesh, rows: Array) -> tuple[Array, Array, Array]:
     """Elements to drop, triangles to add, and the element each is a piece of."""
     t = mesh.triangulation
-    rows = mesh.degenerate_triangles
+    exact = set(mesh.degenerate_triangles.tolist())
     if "tri" not in mesh.elements or not len(rows):
         return np.zeros(0, np.int64), np.zeros((0, 3), np.int32), np.zeros(0, np.int64)
     first = sum(len(block) for name, block in mesh.elements.items() if name in ("point", "line", "line3"))
@@ -57,7 +81,7 @@ def _one_pass(mesh: Mesh) -> tuple[Array, Array, Array]:
             touched.add(element)
             continue
         try:
-            k = middle_of_collinear(mesh.nodes[nodes])
+            k = middle_of_collinear(mesh.nodes[nodes]) if row in exact else _middle(mesh.nodes[nodes])
         except ValueError:
             continue  # two nodes at one place, not joined: nothing to be done here
         m, a = nodes[k], nodes[(k + 1) % 3]

@@ -26,7 +26,8 @@ from oddseam.model.groups import Groups
 
 #: Name of a group that lasts as long as this does; no file can name one so.
 _SHEETS = "\0open sheets"
-#: Edges of so many units in the last place of single precision are too short to be held.
+#: Edges of so many units in the last place of single precision are too short to be held; twice as many
+#: in every further round, for what rounding brought lay nearer together than that could show.
 _NEAR = 4.0
 #: So often it is looked again for what rounding to the target brought.
 _ROUNDS = 6
@@ -83,7 +84,9 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
     for number in range(_ROUNDS):
         mesh = _united(mesh, report, drop)
         if target is not None:
-            mesh, near = _without_short_edges(mesh)
+            reach = _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
+            mesh, near = _without_short_edges(mesh, reach)
+            mesh, _ = drop_degenerates(mesh, reach / 4.0)
             mesh, _, move = rounded_to(mesh, target)
             report.largest_move = max(report.largest_move, move + near)
         mesh, _ = join_coincident(mesh, everywhere=True)
@@ -131,11 +134,10 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
     return _rebuilt(mesh, cut, keep, turn)
 
 
-def _without_short_edges(mesh: Mesh) -> tuple[Mesh, float]:
-    """Nodes joined that single precision could hardly tell apart, and how far one moved."""
+def _without_short_edges(mesh: Mesh, reach: float) -> tuple[Mesh, float]:
+    """Nodes joined along edges that are not longer than ``reach``, and how far one moved."""
     c = mesh.connectivity
     a, b = c.edges.T
-    reach = _NEAR * 2.0**-23 * float(np.abs(mesh.nodes).max(initial=0.0))
     short = np.flatnonzero(np.linalg.norm(mesh.nodes[a] - mesh.nodes[b], axis=1) <= reach)
     if not len(short):
         return mesh, 0.0
