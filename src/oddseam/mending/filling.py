@@ -63,8 +63,11 @@ class _Fill:
     like: list[int]
 
 
-def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
-    """Fill the rims of a consistently oriented mesh; a fill that would cross the rest is left out."""
+def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False) -> tuple[Mesh, Filled]:
+    """Fill the rims of a consistently oriented mesh; a fill that would cross the rest is left out.
+
+    ``may_cross`` makes it all the same, for whoever resolves crossings afterwards.
+    """
     report = Filled()
     within = islands_of(mesh, rims)
     inside = {id(island) for islands in within.values() for island in islands}
@@ -85,7 +88,7 @@ def fill_rims(mesh: Mesh, rims: list[Rim]) -> tuple[Mesh, Filled]:
         curved = [is_curved and k not in wrong for k, is_curved in enumerate(curved)]
         filled = _with_fills(mesh, fills, curved)
         wrong = _crossing(mesh, filled, fills, curved)
-    if wrong:
+    if wrong and not may_cross:
         report.left += [(fills[k].rim, "its fill would cross other facets") for k in sorted(wrong)]
         keep = [k for k in range(len(fills)) if k not in wrong]
         fills, curved = [fills[k] for k in keep], [curved[k] for k in keep]

@@ -92,8 +92,10 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         mesh, _ = join_coincident(mesh, everywhere=True)
         mesh, _ = drop_degenerates(mesh)
         left = len(mesh.crossing_triangles)
-        if number and left >= fewest:
-            break  # rounding brings as many as are resolved
+        if number and left > 0.5 * fewest:
+            if left < fewest:
+                best, fewest, report.rounds = mesh, left, number
+            break  # rounding brings nearly as many as are resolved
         best, fewest, report.rounds = mesh, left, number
         if not left:
             break
@@ -125,7 +127,9 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
             stays = rows[found.row[before != behind]]
             keep[stays] = True
             turn[rows[found.row[before & ~behind]]] = True
-    copies = duplicate_rows(cut.triangles, len(cut.points))
+    # of facets on the same three nodes one of a closed piece stays before one of a sheet
+    order = np.concatenate([np.flatnonzero(keep & closed), np.flatnonzero(keep & ~closed)])
+    copies = order[duplicate_rows(cut.triangles[order], len(cut.points))]
     keep[copies[~closed[copies]]] = False
     report.cut += len(cut.cut)
     report.dropped += int((~keep).sum())

@@ -163,7 +163,8 @@ def mend(
     )
 
     progress("filling rims", 0.55)
-    mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, steps, notes, unmet)
+    resolves = overlaps == "union" and len(mesh.crossing_triangles) > 0
+    mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, resolves, steps, notes, unmet)
     if steps[-1].count:
         mesh = rounded_to(mesh, target)[0] if target is not None and joins else mesh
         again, count, _ = orient(mesh)
@@ -285,8 +286,9 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -
 
 
 def _fill(
-    mesh: Mesh, widest: float, spare: bool, gap: float, steps: list[Step], notes: list[str], unmet: list[str]
-) -> Mesh:
+    mesh: Mesh, widest: float, spare: bool, gap: float, may_cross: bool,
+    steps: list[Step], notes: list[str], unmet: list[str],
+) -> Mesh:  # fmt: skip
     """Fill what is asked for; list the rest, and what was asked for and could not be.
 
     ``spare`` leaves rims that are the border of a sheet as small as themselves: nobody asked
@@ -306,7 +308,7 @@ def _fill(
             borders.append((rim, across))
         else:
             chosen.append(rim)
-    mesh, filled = fill_rims(mesh, chosen)
+    mesh, filled = fill_rims(mesh, chosen, may_cross=may_cross)
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:MOST_PLACES])
     steps.append(Step("fill rims", filled.rims, 0.0, filled.text, places))
     inside = {id(island) for island in filled.islands}
