@@ -63,7 +63,8 @@ def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
     path = tmp_path / "both.stl"
     both = np.vstack([nodes, nodes + 0.5]), np.vstack([triangles, triangles + 8])
     oddseam.write_mesh(oddseam.Mesh.from_triangles(*both), path)
-    done = run("mend", path, "-o", "out.stl")
+    assert run("mend", path, "-o", "one.stl").returncode == 0
+    done = run("mend", path, "-o", "out.stl", "--overlaps", "keep")
     assert done.returncode == 1 and (tmp_path / "out.stl").exists()
     assert "unmet: crossing facets: 6 left" in done.stderr and "0.75, 0.75, 0.75" in done.stderr
 

@@ -227,4 +227,4 @@ def crossing_facets(mesh: Mesh) -> Finding | None:
     places, n = gathered(mesh.nodes, t.triangles[pairs].reshape(-1, 6), mesh.element_ids[t.element[pairs]])
     message = f"pairs of facets that pierce one another or overlap; {same:,} of them are duplicates"
     return Finding("crossing facets", "fault", len(pairs), "pairs (element ids)", message,
-                   "`oddseam mend` drops duplicates; other crossings it leaves and lists.", places, n)  # fmt: skip
+                   "`oddseam mend` makes what is solid one; see --overlaps.", places, n)  # fmt: skip

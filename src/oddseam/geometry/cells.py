@@ -51,7 +51,7 @@ def sorted_round_edges(
     axis = axis / np.where(length > 0, length, 1.0)
     least = np.eye(3)[np.argmin(np.abs(axis), axis=1)]
     u = np.cross(axis, least)
-    u /= np.linalg.norm(u, axis=1, keepdims=True)
+    u /= np.maximum(np.linalg.norm(u, axis=1, keepdims=True), 1e-300)  # ends may be rounded to one place
     v = np.cross(axis, u)
     out = nodes[apex] - a[edge]
     x, y = np.einsum("ij,ij->i", out, u[edge]), np.einsum("ij,ij->i", out, v[edge])

@@ -106,4 +106,7 @@ def _judged(
 
     one_of_each = balance - copies_balance + once_balance
     shared = ~is_open(balance) & is_open(one_of_each) & is_open(balance - copies_balance)
-    return np.asarray(score_without < score_with), shared
+    # only copies that look both ways make a wall without thickness; a body given twice is none
+    one_way = np.zeros(n_groups, bool)
+    one_way[group[np.bincount(label, direction[copies, 0]) != 0]] = True
+    return np.asarray((score_without < score_with) & ~one_way), shared

@@ -3,8 +3,8 @@
 The order matters: rounding and joining first, so that all that follows sees the nodes that the
 file will hold; duplicates and degenerates next, so that edges have as many facets as they seem
 to; cracks before walls, so that a tear does not join inside and outside; orientation before
-filling, so that a rim knows its side; crumbs before both, so that they are not filled; the proof
-last, on the coordinates that the file will hold.
+filling, so that a rim knows its side; crumbs before both, so that they are not filled; crossings when
+pieces are closed and know their outside; the proof last, on the coordinates that the file will hold.
 """
 
 from __future__ import annotations
@@ -93,7 +93,7 @@ def mend(
 
     Notes
     -----
-    O(n log n).  Facets that cross one another are reported, not resolved.
+    O(n log n), and a time that grows with the number of pairs of facets that cross.
 
     Examples
     --------
