@@ -14,12 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.boxtree import boxes_in_order
-from oddseam.geometry.crossings import overlap_in_plane
+from oddseam.geometry.crossings import overlap_in_plane, pairs_near
 from oddseam.geometry.exact_points import ExactPoints, Point
 from oddseam.geometry.meeting import CoplanarError, Meetings
 from oddseam.geometry.planar import PlanarMesh
-from oddseam.geometry.threads import in_shares
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,26 +57,7 @@ class Arrangement:
 
 def touching_candidates(nodes: Array, triangles: Array) -> Array:
     """(k, 2) pairs of rows that may share more than common nodes and edges; no such pair is missing."""
-    from oddseam.compiled import announce
-    from oddseam.geometry.contact_kernels import contact_candidates
-
-    announce(contact_candidates)
-    order, box = boxes_in_order(nodes, triangles)
-    ordered = np.ascontiguousarray(triangles[order], np.int32)
-    points = np.ascontiguousarray(nodes, np.float64)
-
-    def search(start: int, stop: int) -> Array:
-        room = 1024
-        while True:
-            pairs = np.empty((room, 2), np.int32)
-            count = int(contact_candidates(points, ordered, box, start, stop, pairs))
-            if count <= room:
-                return pairs[:count]
-            room = count
-
-    leaves = (len(box) + 1) // 2
-    pairs = np.concatenate(in_shares(search, leaves, least=500, most=1 + leaves // 16))
-    pairs = np.sort(order[pairs].reshape(-1, 2), axis=1)
+    pairs = np.sort(pairs_near(nodes, triangles, contacts=True)[0], axis=1)
     return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
 
 

@@ -1,11 +1,9 @@
-"""The kernel that finds pairs of triangles that may touch beyond the nodes and edges they share."""
+"""Whether two triangles may touch beyond the nodes and edges they share, as far as floating point can tell."""
 
 from __future__ import annotations
 
-import numpy as np
-
 from oddseam.compiled import kernel
-from oddseam.geometry.crossing_kernels import _boxes_meet, _fill_box, _thick_axis, sign2, sign3
+from oddseam.geometry.crossing_kernels import _thick_axis, sign2, sign3
 
 
 @kernel
@@ -74,53 +72,3 @@ def may_touch(p, t, x, y):
         if _is_parted_clearly(p, t, x, y, i, j) or _is_parted_clearly(p, t, y, x, i, j):
             return False
     return True
-
-
-@kernel
-def contact_candidates(p, t, box, begin, end, pairs):
-    """Pairs of triangles of leaves ``begin`` to ``end`` and of later leaves that may touch.
-
-    ``t`` (m, 3) is in the order of the tree.  Pairs for which there is no room are counted only.
-    """
-    m = t.shape[0]
-    leaves = (box.shape[0] + 1) // 2
-    stack = np.empty(128, np.int64)
-    own = np.empty((m // leaves + 2, 6))
-    there = own.shape[0] - 1
-    count = 0
-    for leaf in range(begin, end):
-        home = leaf + leaves - 1
-        first = leaf * m // leaves
-        last = (leaf + 1) * m // leaves
-        for x in range(first, last):
-            _fill_box(p, t, x, own, x - first)
-        top = 1
-        stack[0] = 0
-        while top > 0:
-            top -= 1
-            q = stack[top]
-            if not _boxes_meet(box, q, box, home):
-                continue
-            if q < leaves - 1:
-                stack[top], stack[top + 1] = 2 * q + 1, 2 * q + 2
-                top += 2
-                continue
-            if q < home:
-                continue
-            for y in range((q - leaves + 1) * m // leaves, (q - leaves + 2) * m // leaves):
-                _fill_box(p, t, y, own, there)
-                for x in range(first, min(last, y)):
-                    if _boxes_meet(own, x - first, own, there) and may_touch(p, t, x, y):
-                        if count < pairs.shape[0]:
-                            pairs[count, 0] = x
-                            pairs[count, 1] = y
-                        count += 1
-    return count
-
-
-def warm_up() -> None:
-    """Compile everything here on tiny input."""
-    from oddseam.geometry.arrangement import touching_candidates
-
-    nodes = np.array([[0.0, 0, 0], [2, 0, 0], [0, 2, 0], [0.5, 0.5, -1], [0.5, 0.5, 1], [3, 3, 0]])
-    touching_candidates(nodes, np.array([[0, 1, 2], [3, 4, 5]], np.int32))

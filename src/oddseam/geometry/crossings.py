@@ -40,25 +40,53 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
     (k, 2) int32 array
         Rows of ``triangles``, the smaller first, sorted.
     """
-    from oddseam.compiled import announce
-    from oddseam.geometry.crossing_kernels import UNSURE, crossing_candidates
+    from oddseam.geometry.crossing_kernels import UNSURE
 
-    announce(crossing_candidates)
     if degenerate is None:
         degenerate = np.flatnonzero(in_runs(is_degenerate, nodes, triangles))
     sound = np.delete(np.arange(len(triangles)), degenerate)
     if len(sound) < 2:
         return np.zeros((0, 2), np.int32)
-    order, box = boxes_in_order(nodes, triangles[sound])
-    row = sound[order]
-    ordered = np.ascontiguousarray(triangles[row], np.int32)
+    pairs, state = pairs_near(nodes, triangles[sound], contacts=False)
+    pairs = sound[pairs]
+    keep = np.ones(len(pairs), bool)
+    for k in np.flatnonzero(state == UNSURE).tolist():
+        one, two = pairs[k]
+        keep[k] = interiors_meet(nodes[triangles[one]].tolist(), nodes[triangles[two]].tolist())
+    pairs = np.sort(pairs[keep], axis=1).astype(np.int32)
+    return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
+
+
+def pairs_near(nodes: Array, triangles: Array, *, contacts: bool) -> tuple[Array, Array]:
+    """Pairs of triangles that floating point cannot prove apart.
+
+    Parameters
+    ----------
+    nodes, triangles : (n, 3) float64 and (m, 3) int arrays
+    contacts : bool
+        Whether those that may touch beyond common nodes and edges are wanted, or only those
+        whose interiors may meet.
+
+    Returns
+    -------
+    pairs : (k, 2) int64 array
+        Rows of ``triangles``.
+    state : (k,) int8 array
+        ``MEETS`` or ``UNSURE``.
+    """
+    from oddseam.compiled import announce
+    from oddseam.geometry.pair_kernels import search_pairs
+
+    announce(search_pairs)
+    order, box = boxes_in_order(nodes, triangles)
+    ordered = np.ascontiguousarray(triangles[order], np.int32)
     points = np.ascontiguousarray(nodes, np.float64)
 
     def search(start: int, stop: int) -> tuple[Array, Array]:
         room = 1024
         while True:
             pairs, state = np.empty((room, 2), np.int32), np.empty(room, np.int8)
-            count = int(crossing_candidates(points, ordered, box, start, stop, pairs, state))
+            count = int(search_pairs(points, ordered, box, start, stop, contacts, pairs, state))
             if count <= room:
                 return pairs[:count], state[:count]
             room = count
@@ -66,14 +94,8 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
     # later leaves have fewer still to be compared with, so the work is dealt out in small shares
     leaves = (len(box) + 1) // 2
     found = in_shares(search, leaves, least=500, most=1 + leaves // 16)
-    pairs = row[np.concatenate([p for p, _ in found])].reshape(-1, 2)
-    state = np.concatenate([s for _, s in found])
-    keep = np.ones(len(pairs), bool)
-    for k in np.flatnonzero(state == UNSURE).tolist():
-        one, two = pairs[k]
-        keep[k] = interiors_meet(nodes[triangles[one]].tolist(), nodes[triangles[two]].tolist())
-    pairs = np.sort(pairs[keep], axis=1).astype(np.int32)
-    return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
+    pairs = order[np.concatenate([p for p, _ in found])].reshape(-1, 2)
+    return pairs, np.concatenate([s for _, s in found])
 
 
 def interiors_meet(one: Sequence[Sequence[float]], two: Sequence[Sequence[float]]) -> bool:
