@@ -23,6 +23,7 @@ from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.groups import Groups
+from oddseam.model.proof import prove
 
 #: Name of a group that lasts as long as this does; no file can name one so.
 _SHEETS = "\0open sheets"
@@ -49,6 +50,8 @@ class Resolved:
         Facets of open pieces that were cut: these have no inside.
     is_sound : bool
         Whether what is solid could be told.
+    is_resolved : bool
+        False if rounding brought more faults than were there, so that all was left as it was.
     places : tuple of (x, y, z)
     """
 
@@ -59,6 +62,7 @@ class Resolved:
     largest_move: float = 0.0
     sheets: int = 0
     is_sound: bool = True
+    is_resolved: bool = True
     places: tuple[tuple[float, float, float], ...] = ()
 
 
@@ -80,6 +84,7 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         return mesh, report
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
+    given = mesh
     best = mesh = _with_sheets_marked(join_coincident(mesh, everywhere=True)[0])
     for number in range(_ROUNDS):
         mesh = _united(mesh, report, drop)
@@ -99,6 +104,8 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         best, fewest, report.rounds = mesh, left, number
         if not left:
             break
+    if fewest and prove(best).worse_than(prove(given)):
+        return given, Resolved(places=report.places, is_resolved=False)
     groups = {name: members for name, members in best.groups.elements.items() if name != _SHEETS}
     return best.replaced(groups=Groups(best.groups.nodes, groups, best.groups.sides)), report
 

@@ -162,20 +162,31 @@ def mend(
         Step("turn facets", count + turned, 0.0, "neighbours agree, closed pieces look outward", _places(found))
     )
 
+    def closed(mesh: Mesh, may_cross: bool) -> Mesh:
+        mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, may_cross, steps, notes, unmet)
+        if steps[-1].count:
+            mesh = rounded_to(mesh, target)[0] if target is not None and joins else mesh
+            again, count, _ = orient(mesh)
+            if count:  # a piece that was open is closed now, and looks inward
+                mesh = again
+                steps.append(Step("turn facets of closed pieces", count))
+        return mesh
+
     progress("filling rims", 0.55)
-    resolves = overlaps == "union" and len(mesh.crossing_triangles) > 0
-    mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, resolves, steps, notes, unmet)
-    if steps[-1].count:
-        mesh = rounded_to(mesh, target)[0] if target is not None and joins else mesh
-        again, count, _ = orient(mesh)
-        if count:  # a piece that was open is closed now, and looks inward
-            mesh = again
-            steps.append(Step("turn facets of closed pieces", count))
-    if overlaps != "keep" and len(mesh.crossing_triangles):
+    before, said = mesh, [(lines, len(lines)) for lines in (steps, notes, unmet)]
+    crosses = overlaps != "keep" and len(mesh.crossing_triangles) > 0
+    mesh = closed(mesh, may_cross=crosses and overlaps == "union")
+    if crosses:
         progress("resolving crossings", 0.6)
-        mesh = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, unmet)
-        mesh, count, one_sided = orient(mesh)
-        steps.append(Step("turn facets beside the crossings", count))
+        resolved = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, unmet)
+        if resolved is None:  # then no fill may cross either
+            for lines, length in said:
+                del lines[length:]  # type: ignore[attr-defined]
+            mesh = closed(before, may_cross=False)
+            unmet.append("crossings were left as they are: rounded to what the file holds, the result had more faults")
+        else:
+            mesh, count, one_sided = orient(resolved)
+            steps.append(Step("turn facets beside the crossings", count))
     if not keep_joints:
         mesh, count, move = part_touching(mesh, held if joins else None)
         steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
@@ -252,12 +263,17 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
     return mesh, report.turned
 
 
-def _resolve_overlaps(mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], unmet: list[str]) -> Mesh:
+def _resolve_overlaps(
+    mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], unmet: list[str]
+) -> Mesh | None:
+    """Without crossings, or ``None`` if that cannot be."""
     mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target)
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
     if report.rounds:
         detail += f"; seen to {report.rounds + 1} times, for rounding brought new ones"
     steps.append(Step("resolve crossings", report.cut, report.largest_move, detail, report.places))
+    if not report.is_resolved:
+        return None
     if not report.is_sound:
         unmet.append("what is solid could not be told where facets cross: all were kept, and share edges there")
     if report.sheets and overlaps == "union":
