@@ -4,8 +4,8 @@ Usually the first of each is kept.  But a wall of zero thickness, a fin or a wal
 pieces, is made of facets given twice: there dropping one would leave half a wall.  So for
 every group of duplicates that hang together it is counted how many edges would have other
 than two facets, or two that disagree about which side is out, if one of each were kept, and if
-none were; the better one is taken.  Where closed bodies share a wall of theirs, only all copies
-together leave each of them closed: these are kept for what unites the bodies.
+none were; the better one is taken.  Where all copies together are closed, they are bodies that
+share walls, or are given twice: these can be kept for what unites bodies.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from oddseam.model.editing import edited
 def drop_duplicates(mesh: Mesh, *, spare_shared: bool = False) -> tuple[Mesh, int, int]:
     """Drop duplicate triangles: the new mesh, how many went, and how many places with all copies.
 
-    ``spare_shared`` keeps all copies where these close bodies that share a wall.
+    ``spare_shared`` keeps all copies where these are closed together.
     """
     rows = mesh.duplicate_triangles
     if not len(rows):
@@ -34,7 +34,6 @@ def drop_duplicates(mesh: Mesh, *, spare_shared: bool = False) -> tuple[Mesh, in
     gone = np.concatenate([rows, copies[whole[group[label]]]])
     if spare_shared:
         gone = np.setdiff1d(gone, copies[shared[group[label]]])
-        whole &= ~shared
     return edited(mesh, drop=np.unique(t.element[gone])), len(np.unique(gone)), int(whole.sum())
 
 
@@ -74,7 +73,7 @@ def _groups(key: Array, copies: Array, label: Array) -> tuple[int, Array]:
 def _judged(
     key: Array, direction: Array, copies: Array, label: Array, group: Array, n_groups: int
 ) -> tuple[Array, Array]:
-    """(g,) bool each: groups that leave fewer bad edges when all copies go; those closed only with all of them."""
+    """(g,) bool each: groups that leave fewer bad edges when all copies go; those closed with all of them."""
     edges = _edges(key)
     its, where = np.unique(edges[copies], return_inverse=True)
     where = where.reshape(-1, 3)
@@ -101,12 +100,9 @@ def _judged(
     score_with = np.bincount(edge_group, bad_with, minlength=n_groups)
     score_without = np.bincount(edge_group, bad_without, minlength=n_groups)
 
-    def is_open(balance: Array) -> Array:
-        return np.asarray(np.bincount(edge_group, balance != 0, minlength=n_groups) > 0)
-
-    one_of_each = balance - copies_balance + once_balance
-    shared = ~is_open(balance) & is_open(one_of_each) & is_open(balance - copies_balance)
+    shared = np.asarray(np.bincount(edge_group, balance != 0, minlength=n_groups) == 0)
     # only copies that look both ways make a wall without thickness; a body given twice is none
     one_way = np.zeros(n_groups, bool)
     one_way[group[np.bincount(label, direction[copies, 0]) != 0]] = True
-    return np.asarray((score_without < score_with) & ~one_way), shared
+    whole = (score_without < score_with) & ~one_way
+    return np.asarray(whole), shared & ~whole

@@ -181,7 +181,7 @@ def mend(
         resolved = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, unmet)
         if resolved is None:  # then no fill may cross either
             for lines, length in said:
-                del lines[length:]  # type: ignore[attr-defined]
+                del lines[length:]
             mesh = closed(before, may_cross=False)
             unmet.append("crossings were left as they are: rounded to what the file holds, the result had more faults")
         else:
