@@ -10,7 +10,7 @@ of two good diagonals is better is left to floating point.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from oddseam.geometry.exact_points import ExactPoints, Vector
 
@@ -288,9 +288,7 @@ class PlanarMesh:
 
         (-1, r) if it leaves along the edge to r.
         """
-        begin = t = self._at[p]
-        backward = False
-        while True:
+        for t in self._fan(p):
             i = self.corner[t].index(p)
             a, b = self.corner[t][(i + 1) % 3], self.corner[t][(i + 2) % 3]
             if q in (a, b):
@@ -302,12 +300,22 @@ class PlanarMesh:
                 return -1, b
             if sa < 0 < sb:
                 return t, i
-            following = self.across[t][(i + 2) % 3 if backward else (i + 1) % 3]
-            if following < 0 and not backward:
-                backward, following = True, self.across[begin][(self.corner[begin].index(p) + 2) % 3]
-            if following < 0 or (following == begin and not backward):
-                raise ValueError("a segment leaves the triangulation")
-            t = following
+        raise ValueError("a segment leaves the triangulation")
+
+    def _fan(self, k: int) -> Iterator[int]:
+        """The triangles round a point; at the border first one way round, then the other."""
+        begin = t = self._at[k]
+        while True:
+            yield t
+            t = self.across[t][(self.corner[t].index(k) + 1) % 3]
+            if t == begin:
+                return
+            if t < 0:
+                break
+        t = self.across[begin][(self.corner[begin].index(k) + 2) % 3]
+        while t >= 0:
+            yield t
+            t = self.across[t][(self.corner[t].index(k) + 2) % 3]
 
     def _is_ahead(self, p: int, q: int, r: int) -> bool:
         """Whether r, on the line through p and q, lies on q's side of p."""
@@ -349,18 +357,7 @@ class PlanarMesh:
 
     def _with_edge(self, b: int, c: int) -> int:
         """A triangle with this edge."""
-        begin = t = self._at[b]
-        backward = False
-        while True:
-            i = self.corner[t].index(b)
-            if c in self.corner[t]:
-                return t
-            following = self.across[t][(i + 2) % 3 if backward else (i + 1) % 3]
-            if following < 0 and not backward:
-                backward, following = True, self.across[begin][(self.corner[begin].index(b) + 2) % 3]
-            if following < 0 or (following == begin and not backward):
-                raise ValueError("an edge is not there")
-            t = following
+        return next(t for t in self._fan(b) if c in self.corner[t])
 
     def triangles(self) -> list[tuple[int, int, int]]:
         """All triangles but those at the far corners."""
