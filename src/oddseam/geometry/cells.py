@@ -73,6 +73,30 @@ def sorted_round_edges(
     return order
 
 
+def in_turn(
+    nodes: Array,
+    ends: Array,
+    apex: Array,
+    order: Array,
+    first: Array,
+    exact: Callable[[list[int]], list[Point]] | None = None,
+) -> Array:
+    """Rows by edge (``order``, ``first``), those of edges with three and more triangles sorted round them.
+
+    ``apex`` holds the third node of every row; see :func:`sorted_round_edges` for the others.
+    """
+    many = np.flatnonzero(np.diff(first) > 2)
+    if not len(many):
+        return order
+    size = np.diff(first)[many]
+    begin = np.concatenate([[0], np.cumsum(size)])
+    rows = np.repeat(first[many], size) + np.arange(begin[-1]) - np.repeat(begin[:-1], size)
+    chosen = order[rows]
+    turned = order.copy()
+    turned[rows] = chosen[sorted_round_edges(nodes, ends[many], apex[chosen], begin, exact)]
+    return turned
+
+
 def _exact_order(places: list[Point]) -> list[int]:
     """Order round the edge from the first place to the second of the others."""
     a = places[0]

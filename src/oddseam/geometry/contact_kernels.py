@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oddseam.compiled import kernel
-from oddseam.geometry.crossing_kernels import _thick_axis, sign2, sign3
+from oddseam.geometry.crossing_kernels import _thick_axis, shared_nodes, sign2, sign3
 
 
 @kernel
@@ -48,10 +48,7 @@ def _is_parted_clearly(p, t, x, y, i, j):
 @kernel
 def may_touch(p, t, x, y):
     """False only if triangles x and y provably share nothing but common nodes and edges."""
-    shared = 0
-    for i in range(3):
-        for j in range(3):
-            shared += t[x, i] == t[y, j]
+    shared = shared_nodes(t, x, y)
     if shared == 3:
         return True
     for turn in range(2):

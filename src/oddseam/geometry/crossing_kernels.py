@@ -145,12 +145,19 @@ def _thick_axis(p, a, b, c):
 
 
 @kernel
-def compare(p, t, x, y):
-    """Whether the interiors of triangles x and y meet, as far as floating point can prove it."""
+def shared_nodes(t, x, y):
+    """How many nodes triangles x and y have in common."""
     shared = 0
     for i in range(3):
         for j in range(3):
             shared += t[x, i] == t[y, j]
+    return shared
+
+
+@kernel
+def compare(p, t, x, y):
+    """Whether the interiors of triangles x and y meet, as far as floating point can prove it."""
+    shared = shared_nodes(t, x, y)
     if shared == 3:
         return MEETS
     x0, x1, x2, y0, y1, y2 = t[x, 0], t[x, 1], t[x, 2], t[y, 0], t[y, 1], t[y, 2]

@@ -40,14 +40,9 @@ class ExactPoints:
         self._number: dict[Point, int] = {}
         self.first = [self._number.setdefault(point, k) for k, point in enumerate(self.points)]
 
-    def __len__(self) -> int:
-        return len(self.points)
-
     def number(self, x: int, y: int, z: int, w: int) -> int:
-        """The number of a point, a new one if it is not known."""
-        common = gcd(gcd(x, y), gcd(z, w))
-        if w < 0:
-            common = -common
+        """The number of a point (``w`` is positive), a new one if it is not known."""
+        common = gcd(x, y, z, w)
         point = (x // common, y // common, z // common, w // common)
         known = self._number.get(point)
         if known is None:

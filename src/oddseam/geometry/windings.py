@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.cells import linked_sides, sorted_round_edges
+from oddseam.geometry.cells import in_turn, linked_sides
 from oddseam.geometry.exact_points import Point
 from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
 
@@ -60,13 +60,7 @@ def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[P
     order = np.argsort(key, kind="stable")
     first = np.append(np.flatnonzero(np.diff(key[order], prepend=-1)), len(key))
     ends = np.column_stack([low, high])[order[first[:-1]]]
-    many = np.flatnonzero(np.diff(first) > 2)
-    if len(many):
-        size = np.diff(first)[many]
-        at = np.repeat(first[many], size) + np.arange(size.sum()) - np.repeat(np.cumsum(size) - size, size)
-        chosen = order[at]
-        begin = np.concatenate([[0], np.cumsum(size)])
-        order[at] = chosen[sorted_round_edges(nodes, ends[many], apex[chosen], begin, exact)]
+    order = in_turn(nodes, ends, apex, order, first, exact)
     facet = np.repeat(np.arange(m), 3)
     one, two = linked_sides(facet, start < end, order, first)
     cell = _labels(2 * m, one, two).reshape(m, 2)

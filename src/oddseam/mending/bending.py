@@ -20,8 +20,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
-from oddseam.mending.creased import CREASE
-from oddseam.mending.hole import Hole, Patch, normals_beside
+from oddseam.mending.creased import CREASE, normals_beside
+from oddseam.mending.hole import Hole, Patch
 from oddseam.model import Mesh
 
 #: Below so many degrees everywhere there is no curvature to follow.

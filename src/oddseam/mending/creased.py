@@ -47,18 +47,21 @@ class Division:
         return cls(np.zeros((0, 3)), [np.arange(n)], np.zeros((0, 2), np.int64))
 
 
+def normals_beside(mesh: Mesh, corner: Array) -> Array:
+    """(k, 3) normals of the facets that corners belong to, from their first three corners."""
+    first = mesh.faces.first[mesh.connectivity.face[corner]]
+    return unit_normals(mesh.nodes[mesh.faces.node[first[:, None] + np.arange(3)]])
+
+
 def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array]:
     """Rows of ``border`` at which creases end, and their directions (k, 3) into the hole."""
-    c, node = mesh.connectivity, mesh.faces.node
+    c = mesh.connectivity
     on = np.full(mesh.n_nodes, -1)
     on[border] = np.arange(len(border))
     ends = c.edges[c.pair_edges]
     near = np.flatnonzero((on[ends] >= 0).any(axis=1))
-    pairs = c.pairs[near]
-    normals = [
-        unit_normals(mesh.nodes[node[mesh.faces.first[c.face[pairs[:, k]]][:, None] + np.arange(3)]]) for k in (0, 1)
-    ]
-    sharp = ends[near[turn_angles(*normals) > CREASE]]
+    turn = turn_angles(*(normals_beside(mesh, corner) for corner in c.pairs[near].T))
+    sharp = ends[near[turn > CREASE]]
     here = np.concatenate([sharp[:, 0], sharp[:, 1]])
     there = np.concatenate([sharp[:, 1], sharp[:, 0]])
     count = np.bincount(on[here[on[here] >= 0]], minlength=len(border))

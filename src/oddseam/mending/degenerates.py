@@ -25,16 +25,15 @@ def drop_degenerates(mesh: Mesh, thin: float = 0.0) -> tuple[Mesh, int]:
 
     ``thin`` is a height up to which a triangle counts as one too; the surface moves by no more.
     """
-    count = 0
+    count, rows = 0, _rows(mesh, thin)
     for _ in range(_PASSES):
-        rows = _rows(mesh, thin)
         drop, added, like = _one_pass(mesh, rows)
         if not len(drop):
             break
         mesh = edited(mesh, drop=drop, add_triangles=added, like=like, derived=True)
-        left = len(_rows(mesh, thin))
-        count += max(len(rows) - left, 0)
-        if thin and left >= len(rows):
+        before, rows = len(rows), _rows(mesh, thin)
+        count += max(before - len(rows), 0)
+        if thin and len(rows) >= before:
             break
     return mesh, count
 

@@ -15,8 +15,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.compiled import announce
-from oddseam.geometry.triangles import unit_normals
-from oddseam.mending.creased import Division, crease_ends, divided
+from oddseam.mending.creased import Division, crease_ends, divided, normals_beside
 from oddseam.model import Mesh
 
 #: Longer loops are cut in two before they are triangulated: time grows with the cube.
@@ -137,12 +136,6 @@ def _division(mesh: Mesh, hole: Hole, size: Array) -> Division:
         if len(at) > 1:
             return divided(mesh.nodes[hole.border], size, at, direction)
     return Division.none(len(hole.node))
-
-
-def normals_beside(mesh: Mesh, corner: Array) -> Array:
-    """(k, 3) normals of the facets that corners belong to, from their first three corners."""
-    first = mesh.faces.first[mesh.connectivity.face[corner]]
-    return unit_normals(mesh.nodes[mesh.faces.node[first[:, None] + np.arange(3)]])
 
 
 def _taken(mesh: Mesh, hole: Hole) -> set[tuple[int, int]]:

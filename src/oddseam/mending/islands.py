@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.mending.hole import normals_beside
+from oddseam.mending.creased import normals_beside
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 

@@ -96,14 +96,11 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
             report.largest_move = max(report.largest_move, move + near)
         mesh, _ = join_coincident(mesh, everywhere=True)
         mesh, _ = drop_degenerates(mesh)
-        left = len(mesh.crossing_triangles)
-        if number and left > 0.5 * fewest:
-            if left < fewest:
-                best, fewest, report.rounds = mesh, left, number
+        before, left = fewest, len(mesh.crossing_triangles)
+        if number == 0 or left < fewest:
+            best, fewest, report.rounds = mesh, left, number
+        if not left or (number and left > 0.5 * before):
             break  # rounding brings nearly as many as are resolved
-        best, fewest, report.rounds = mesh, left, number
-        if not left:
-            break
     if fewest and prove(best).worse_than(prove(given)):
         return given, Resolved(places=report.places, is_resolved=False)
     groups = {name: members for name, members in best.groups.elements.items() if name != _SHEETS}

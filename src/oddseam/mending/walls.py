@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.cells import linked_sides, next_in_turn, sorted_round_edges
+from oddseam.geometry.cells import in_turn, linked_sides, next_in_turn
 from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volume
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Connectivity, Rim, label_components
@@ -160,13 +160,7 @@ def find_cells(mesh: Mesh, leaks: Collection[int] = ()) -> Skin:
     apex = np.concatenate([node[links.previous[corner]], cap_apex])
     order = np.argsort(edge, kind="stable")
     first = np.searchsorted(edge[order], np.arange(len(links.edges) + 1))
-    many = np.flatnonzero(np.diff(first) > 2)
-    if len(many):
-        size = np.diff(first)[many]
-        rows = np.repeat(first[many], size) + np.arange(size.sum()) - np.repeat(np.cumsum(size) - size, size)
-        begin = np.concatenate([[0], np.cumsum(size)])
-        chosen = order[rows]
-        order[rows] = chosen[sorted_round_edges(mesh.nodes, links.edges[many], apex[chosen], begin)]
+    order = in_turn(mesh.nodes, links.edges, apex, order, first)
     n_caps = len(cap_volume)
     one, two = linked_sides(facet, upward, order, first)
     _, label = label_components(2 * (t + n_caps), one, two)

@@ -20,6 +20,7 @@ from oddseam.pictures.view import Lines
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.colors import Colormap
 
 _BINS = 48
 #: What has no such measure.
@@ -43,13 +44,17 @@ class Colouring:
         degrees = " (degrees)" if self.measure in ("minimum_angle", "warpage") else ""
         return self.measure.replace("_", " ") + degrees
 
-    def colours(self, element: Array) -> Array:
-        """(k, 3) colours of elements; the better end of the scale is bright."""
+    @property
+    def scale(self) -> Colormap:
+        """The scale, whose better end is bright."""
         from matplotlib import colormaps
 
-        scale = colormaps["viridis_r" if self.measure in MORE_IS_WORSE else "viridis"]
+        return colormaps["viridis_r" if self.measure in MORE_IS_WORSE else "viridis"]
+
+    def colours(self, element: Array) -> Array:
+        """(k, 3) colours of elements."""
         share = (self.values[element] - self.low) / (self.high - self.low)
-        colours = scale(np.clip(np.nan_to_num(share), 0.0, 1.0))[:, :3]
+        colours = self.scale(np.clip(np.nan_to_num(share), 0.0, 1.0))[:, :3]
         colours[np.isnan(share)] = _PLAIN
         return np.asarray(colours)
 
@@ -102,12 +107,9 @@ def worst_elements(mesh: Mesh, colouring: Colouring) -> tuple[list[Finding], Lin
 
 def draw_scale(axes: Axes, colouring: Colouring) -> None:
     """The histogram, its bars in the colours of the scale, with the limit."""
-    from matplotlib import colormaps
-
-    scale = colormaps["viridis_r" if colouring.measure in MORE_IS_WORSE else "viridis"]
     values = colouring.values[~np.isnan(colouring.values)]
     count, at = np.histogram(np.clip(values, colouring.low, colouring.high), _BINS, (colouring.low, colouring.high))
-    axes.bar(at[:-1], count, np.diff(at), align="edge", color=scale((np.arange(_BINS) + 0.5) / _BINS))
+    axes.bar(at[:-1], count, np.diff(at), align="edge", color=colouring.scale((np.arange(_BINS) + 0.5) / _BINS))
     axes.axvline(colouring.limit, color="#D55E00", lw=1.5)
     beyond = int(beyond_limit(colouring.measure, values, colouring.limit).sum())
     worst = values.max() if colouring.measure in MORE_IS_WORSE else values.min()

@@ -12,7 +12,7 @@ from oddseam.errors import FormatError, Refusal
 from oddseam.findings import Finding, Survey, survey
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.pictures.colouring import colouring_of, worst_elements
+from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
 from oddseam.pictures.column import draw_close_ups, draw_colour_scale, draw_histograms, draw_quality
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
@@ -85,20 +85,22 @@ def draw(
         raise FormatError(str(path), "pictures are written as .png")
     eye = _eye(direction)
 
-    def scene_for(one: Mesh) -> Scene:
+    def scene_for(one: Mesh) -> tuple[Scene, Colouring | None]:
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut)
-        return scene if colour is None else replace(scene, colours=colouring_of(one, colour).colours(scene.element))
+        if colour is None:
+            return scene, None
+        colouring = colouring_of(one, colour)
+        return replace(scene, colours=colouring.colours(scene.element)), colouring
 
-    scene = scene_for(mesh)
+    scene, colouring = scene_for(mesh)
     sheet = Sheet()
     if before is not None:
-        _draw_two(sheet, (before, mesh), (scene_for(before), scene), eye, title, plain)
+        _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
         sheet.save(path)
         return path
     if found is None and not plain:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
-    colouring = None if colour is None else colouring_of(mesh, colour)
     if colouring is not None:
         worst, lines = worst_elements(mesh, colouring)
         marks, scene = choose_marks(scene.in_sight(worst)), replace(scene, lines=(*scene.lines, lines))
