@@ -255,6 +255,14 @@ class PlanarMesh:
                     todo += [(crossing, q), (p, crossing)]
                     break
 
+    def chain(self, p: int, q: int) -> list[int]:
+        """The points between two on the segment that was added there, in order."""
+        points: list[int] = []
+        while p != q:
+            _, p = self._leave(p, q)
+            points.append(p)
+        return points[:-1]
+
     def _step(self, p: int, q: int) -> tuple[int, int | None]:
         """Go on from p towards q by an edge; where an edge that must stay is in the way, the new point there."""
         start, edge = self._leave(p, q)

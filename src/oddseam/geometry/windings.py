@@ -26,15 +26,20 @@ class Windings:
     ----------
     row : (r,) int64 array
         Of triangles on the same three nodes the first; none for those that cancel out.
-    front, back : (r,) int64 arrays
-        Winding number on the side that the normal points to, and on the other.
+    cell : (r, 2) int64 array
+        The cell on the side that the normal points to, and that on the other.
+    number : (c,) int64 array
+        Winding number of every cell.
+    is_outermost : (c,) bool array
+        Which cells lie round a piece, and not within it.
     is_sound : bool
         Whether the numbers agree all round; they do where the surfaces are closed.
     """
 
     row: Array
-    front: Array
-    back: Array
+    cell: Array
+    number: Array
+    is_outermost: Array
     is_sound: bool
 
 
@@ -53,7 +58,7 @@ def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[P
     t = triangles[row].astype(np.int64)
     m, n = len(t), len(nodes)
     if not m:
-        return Windings(row, times, times, True)
+        return Windings(row, t[:, :2], times, times > 0, True)
     start, end, apex = t.ravel(), np.roll(t, -1, axis=1).ravel(), np.roll(t, -2, axis=1).ravel()
     low, high = np.minimum(start, end), np.maximum(start, end)
     key = low * n + high
@@ -75,7 +80,7 @@ def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[P
     outermost = np.lexsort((content, of_cell))
     outermost = outermost[np.searchsorted(of_cell[outermost], np.arange(int(piece.max()) + 1))]
     number, is_sound = _followed(cell, times, outermost, _measured(corners, times, piece))
-    return Windings(row, number[cell[:, 0]], number[cell[:, 1]], is_sound)
+    return Windings(row, cell, number, np.isin(np.arange(cells), outermost), is_sound)
 
 
 def _without_copies(triangles: Array) -> tuple[Array, Array]:

@@ -14,10 +14,12 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
+from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
+from oddseam.mending.snapping import snap_crossings
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -87,16 +89,14 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
     given = mesh
     best = mesh = _with_sheets_marked(join_coincident(mesh, everywhere=True)[0])
     for number in range(_ROUNDS):
-        mesh = _united(mesh, report, drop)
-        if target is not None:
-            reach = _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
-            mesh, near = _without_short_edges(mesh, reach)
-            mesh, _ = drop_degenerates(mesh, reach / 4.0)
-            mesh, _, move = rounded_to(mesh, target)
-            report.largest_move = max(report.largest_move, move + near)
-        mesh, _ = join_coincident(mesh, everywhere=True)
-        mesh, _ = drop_degenerates(mesh)
-        before, left = fewest, len(mesh.crossing_triangles)
+        reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
+        mesh = _united(mesh, report, drop, reach)
+        before, (mesh, move) = fewest, _held(mesh, target, 0.0)
+        if target is not None and len(mesh.crossing_triangles):
+            mesh, move = _held(mesh, target, reach)
+            mesh = snap_crossings(mesh, reach, target, cancel=drop)
+        report.largest_move = max(report.largest_move, move)
+        left = len(mesh.crossing_triangles)
         if number == 0 or left < fewest:
             best, fewest, report.rounds = mesh, left, number
         if not left or (number and left > 0.5 * before):
@@ -115,7 +115,7 @@ def _with_sheets_marked(mesh: Mesh) -> Mesh:
     return mesh.replaced(groups=Groups(mesh.groups.nodes, elements, mesh.groups.sides))
 
 
-def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
+def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles)
@@ -127,7 +127,8 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
         report.is_sound &= found.is_sound
         if found.is_sound:
             keep[rows] = False
-            before, behind = found.front > 0, found.back > 0
+            solid = solid_cells(cut.points[cut.triangles[rows[found.row]]], found, cut.origin[rows[found.row]], reach)
+            before, behind = solid[found.cell].T
             stays = rows[found.row[before != behind]]
             keep[stays] = True
             turn[rows[found.row[before & ~behind]]] = True
@@ -140,6 +141,20 @@ def _united(mesh: Mesh, report: Resolved, drop: bool) -> Mesh:
     report.turned += int((keep & turn).sum())
     report.sheets = max(report.sheets, len(np.unique(cut.origin[~closed & np.isin(cut.origin, cut.cut)])))
     return _rebuilt(mesh, cut, keep, turn)
+
+
+def _held(mesh: Mesh, target: str | None, reach: float) -> tuple[Mesh, float]:
+    """The mesh as the target holds it, without what is shorter or much thinner than ``reach``; and how far a node went."""
+    near = 0.0
+    if reach:
+        mesh, near = _without_short_edges(mesh, reach)
+        mesh, _ = drop_degenerates(mesh, reach / 4.0)
+    move = 0.0
+    if target is not None:
+        mesh, _, move = rounded_to(mesh, target)
+    mesh, _ = join_coincident(mesh, everywhere=True)
+    mesh, _ = drop_degenerates(mesh)
+    return mesh, near + move
 
 
 def _without_short_edges(mesh: Mesh, reach: float) -> tuple[Mesh, float]:

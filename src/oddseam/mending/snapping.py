@@ -1,0 +1,417 @@
+"""Snapping what rounding made cross: nodes that lie next to a facet become corners of its pieces.
+
+Facets that did not cross before their nodes were rounded cross by no more than rounding moved
+them.  So of every such pair a node lies next to a node, an edge or the inside of the other facet,
+or two edges pass next to each other.  Nodes are joined; an edge or a facet is cut at the node; two
+edges get a node in common.  Only the last makes a new place, so that this comes to an end where cutting
+exactly and rounding anew would not.  The idea is that of D. Halperin, E. Packer (2002), Iterated
+snap rounding, and of O. Devillers, S. Lazard, W. Lenhart (2018), 3D snap rounding.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.exact_points import ExactPoints
+from oddseam.geometry.overlay import GRID, overlay
+from oddseam.geometry.planar import PlanarMesh
+from oddseam.geometry.triangles import boxes, unit_normals
+from oddseam.mending.clusters import joined_nodes
+from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.joining import join_coincident, rounded_to
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.editing import edited, merged
+
+#: Triangles may lie over one another whose normals enclose no more than 11 degrees.
+_FLAT = 0.98
+_LITTLE_MORE = 2.0
+#: So many passes may bring no fewer crossings, before it is given up.
+_PATIENCE = 4
+
+
+@dataclass(frozen=True, eq=False)
+class _Contacts:
+    """What lies next to what.
+
+    Attributes
+    ----------
+    joins : (j, 2) int64 array
+        Nodes.
+    on_edge : (e, 3) int64 array
+        Both ends of an edge, and a node that lies next to it.
+    in_facet : (f, 2) int64 array
+        Triangle and node.
+    passing : (p, 4) int64 array
+        Both ends of two edges.
+    middle : (p, 3) float64 array
+        Between these, where they are nearest.
+    flat : (f, 2) int64 array
+        Pairs of triangles that lie next to one another wherever one lies over the other.
+    """
+
+    joins: Array
+    on_edge: Array
+    in_facet: Array
+    passing: Array
+    middle: Array
+    flat: Array
+
+
+def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+    """Snap until nothing crosses, or nothing that crosses lies so near; the nodes lie where the target holds them.
+
+    With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
+    """
+    pairs = _crossing(mesh)
+    best, fewest, waited = mesh, len(pairs), 0
+    while len(pairs) and waited < _PATIENCE:
+        new = _snapped(mesh, pairs, reach)
+        if new is None:
+            break
+        mesh = rounded_to(new, target)[0]
+        mesh, _ = join_coincident(mesh, everywhere=True)
+        mesh, _ = drop_degenerates(mesh)
+        mesh = _cancelled(mesh) if cancel else mesh
+        pairs = _crossing(mesh)
+        waited += 1
+        if len(pairs) < fewest:
+            best, fewest, waited = mesh, len(pairs), 0
+    return best
+
+
+def _crossing(mesh: Mesh) -> Array:
+    """Pairs of triangles that cross; those on the same three nodes do not."""
+    pairs, ordered = mesh.crossing_triangles, np.sort(mesh.triangulation.triangles, axis=1)
+    return np.asarray(pairs[(ordered[pairs[:, 0]] != ordered[pairs[:, 1]]).any(axis=1)])
+
+
+def _cancelled(mesh: Mesh) -> Mesh:
+    """Without the pairs of triangles on the same three nodes of which one looks each way."""
+    t = mesh.triangulation
+    ordered, lead = np.sort(t.triangles, axis=1), np.argmin(t.triangles, axis=1)
+    rows = np.arange(len(ordered))
+    ahead = t.triangles[rows, (lead + 1) % 3] < t.triangles[rows, (lead + 2) % 3]
+    order = np.lexsort((~ahead, *ordered.T[::-1]))
+    same = (np.diff(ordered[order], axis=0) == 0).all(axis=1)
+    group = np.concatenate([[0], np.cumsum(~same)])
+    number = np.arange(len(order)) - np.flatnonzero(np.append(True, ~same))[group]
+    forward = np.bincount(group, ahead[order]).astype(np.int64)
+    pairs = np.minimum(forward, np.bincount(group) - forward)[group]
+    # of each group the first ones look one way, the others the other way
+    behind = number - forward[group]
+    gone = np.where(ahead[order], number < pairs, behind < pairs)
+    gone = order[gone]
+    if not len(gone):
+        return mesh
+    whole, lost = (np.bincount(t.element[its], minlength=mesh.n_elements) for its in (rows, gone))
+    return edited(mesh, drop=np.flatnonzero((lost > 0) & (lost == whole)))
+
+
+def _snapped(mesh: Mesh, pairs: Array, reach: float) -> Mesh | None:
+    """One step; ``None`` if nothing lies so near."""
+    found = _contacts(mesh, pairs, reach)
+    if len(found.joins):
+        into = joined_nodes(mesh.nodes, *found.joins.T, reach, np.arange(mesh.n_nodes), lambda _: ())
+        return merged(mesh, into)
+    if len(found.on_edge) or len(found.in_facet):
+        return _cut(mesh, found.on_edge, found.in_facet, mesh.nodes[:0])
+    laid = _laid_over(mesh, _with_neighbours(mesh, found.flat, reach))
+    if laid is not None:
+        return laid
+    if len(found.passing):
+        new = mesh.n_nodes + np.arange(len(found.middle))
+        on_edge = np.concatenate([np.column_stack([found.passing[:, k : k + 2], new]) for k in (0, 2)])
+        return _cut(mesh, on_edge, found.in_facet, found.middle)
+    return None
+
+
+# ---------------------------------------------------------------------- what is near
+
+
+def _contacts(mesh: Mesh, pairs: Array, reach: float) -> _Contacts:
+    triangles, nodes = mesh.triangulation.triangles.astype(np.int64), mesh.nodes
+    both = np.concatenate([pairs, pairs[:, ::-1]])
+    point, facet = triangles[both[:, 0]].ravel(), np.repeat(both[:, 1], 3)
+    pair = np.unique(np.column_stack([facet, point]), axis=0)
+    facet, point = pair[(triangles[pair[:, 0]] != pair[:, 1:]).all(axis=1)].T
+    corner = triangles[facet]
+    p, c = nodes[point], nodes[corner]
+    off = np.linalg.norm(c - p[:, None], axis=2)
+    nearest = np.argmin(off, axis=1)
+    rows = np.arange(len(point))
+    is_join = off[rows, nearest] <= reach
+    after = np.roll(corner, -1, axis=1)
+    away = np.stack([_off_segment(p, nodes[corner[:, k]], nodes[after[:, k]]) for k in range(3)], axis=1)
+    side = np.argmin(away, axis=1)
+    is_on_edge = ~is_join & (away[rows, side] <= reach)
+    is_inside = ~is_join & ~is_on_edge & (_off_plane(p, c) <= reach)
+    joins = np.sort(np.column_stack([point, corner[rows, nearest]])[is_join], axis=1)
+    ends = np.sort(np.column_stack([corner[rows, side], after[rows, side]]), axis=1)
+    on_edge = np.unique(np.column_stack([ends, point])[is_on_edge], axis=0)
+    passing, middle = _passing_edges(nodes, triangles, pairs, reach)
+    return _Contacts(
+        np.unique(joins, axis=0), on_edge, np.column_stack([facet, point])[is_inside], passing, middle,
+        pairs[_are_flat(nodes, triangles, pairs, reach)],
+    )  # fmt: skip
+
+
+def _off_segment(p: Array, a: Array, b: Array) -> Array:
+    """(n,) distances of points to segments."""
+    u = b - a
+    along = np.einsum("ij,ij->i", p - a, u) / np.maximum(np.einsum("ij,ij->i", u, u), 1e-300)
+    return np.asarray(np.linalg.norm(p - a - along.clip(0, 1)[:, None] * u, axis=1))
+
+
+def _off_plane(p: Array, corners: Array) -> Array:
+    """(n,) distances of points to the planes of triangles; infinite where they are not over the inside."""
+    weights, normal = _weights(p, corners)
+    size = np.maximum(np.linalg.norm(normal, axis=1), 1e-300)
+    off = np.abs(np.einsum("ij,ij->i", p - corners[:, 0], normal)) / size
+    return np.where((weights > 0).all(axis=1), off, np.inf)
+
+
+def _weights(p: Array, corners: Array) -> tuple[Array, Array]:
+    """(n, 3) barycentric coordinates of points dropped onto triangles, and the normals of these."""
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
+    parts = [
+        np.einsum("ij,ij->i", np.cross(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]), normal)
+        for k in range(3)
+    ]
+    return np.stack(parts, axis=1) / size[:, None], normal
+
+
+def _passing_edges(nodes: Array, triangles: Array, pairs: Array, reach: float) -> tuple[Array, Array]:
+    """Edges of crossing triangles that pass within ``reach``, away from their ends: both ends of two, the middle."""
+    ends = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2)
+    one = np.repeat(ends[pairs[:, 0]], 3, axis=1).reshape(-1, 2)
+    two = np.tile(ends[pairs[:, 1]], (1, 3, 1)).reshape(-1, 2)
+    one, two = np.sort(one, axis=1), np.sort(two, axis=1)
+    swap = one[:, 0] > two[:, 0]
+    both = np.where(swap[:, None], np.column_stack([two, one]), np.column_stack([one, two]))
+    both = np.unique(both[(one[:, :, None] != two[:, None, :]).all(axis=(1, 2))], axis=0)
+    a, b, c, d = (nodes[both[:, k]] for k in range(4))
+    u, v, w = b - a, d - c, a - c
+    uu, uv, vv = (np.einsum("ij,ij->i", *k) for k in ((u, u), (u, v), (v, v)))
+    uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
+    det = uu * vv - uv * uv
+    safe = np.where(det > 1e-14 * uu * vv, det, np.inf)
+    s, t = (uv * vw - vv * uw) / safe, (uu * vw - uv * uw) / safe
+    p, q = a + s[:, None] * u, c + t[:, None] * v
+    near = np.linalg.norm(p - q, axis=1) <= reach
+    for place, length in ((s, np.sqrt(uu)), (t, np.sqrt(vv))):
+        near &= (place * length > reach) & ((1.0 - place) * length > reach)
+    return both[near], 0.5 * (p + q)[near]
+
+
+def _with_neighbours(mesh: Mesh, flat: Array, reach: float) -> Array:
+    """Pairs that lie next to one another, among triangles of flat pairs and those round about."""
+    triangles, nodes = mesh.triangulation.triangles.astype(np.int64), mesh.nodes
+    if not len(flat):
+        return flat
+    rows, local = np.unique(flat, return_inverse=True)
+    count, label = label_components(len(rows), *local.reshape(-1, 2).T)
+    corners = nodes[triangles]
+    low, high = boxes(corners)
+    normal = unit_normals(corners)
+    found = [flat]
+    for cluster in range(count):
+        its = rows[label == cluster]
+        near = (low <= high[its].max(axis=0) + reach) & (high >= low[its].min(axis=0) - reach)
+        beside = np.flatnonzero(near.all(axis=1) & (np.abs(normal @ normal[its[0]]) > _FLAT))
+        pairs = beside[_boxes_meet(low[beside], high[beside] + reach)]
+        found.append(pairs[_are_flat(nodes, triangles, pairs, reach)])
+    return np.concatenate(found)
+
+
+def _boxes_meet(low: Array, high: Array) -> Array:
+    """(k, 2) pairs of boxes that have a point in common; those along the longest axis are compared."""
+    axis = int(np.argmax(high.max(axis=0) - low.min(axis=0)))
+    order = np.argsort(low[:, axis], kind="stable")
+    last = np.searchsorted(low[order, axis], high[order, axis], "right")
+    count = last - np.arange(len(order)) - 1
+    one = np.repeat(np.arange(len(order)), count)
+    two = one + 1 + np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
+    one, two = order[one], order[two]
+    meet = ((low[one] <= high[two]) & (low[two] <= high[one])).all(axis=1)
+    return np.column_stack([one, two])[meet]
+
+
+def _are_flat(nodes: Array, triangles: Array, pairs: Array, reach: float) -> Array:
+    """(k,) bool: pairs of which the one is somewhere over the other, and nowhere much farther off than ``reach``."""
+    one, two = nodes[triangles[pairs[:, 0]]], nodes[triangles[pairs[:, 1]]]
+    normal = unit_normals(two)
+    are = np.abs(np.einsum("ij,ij->i", unit_normals(one), normal)) > _FLAT
+    most = np.full(len(pairs), -1.0)
+    for p, c in ((one, two), (two, one)):
+        for k in range(3):
+            off = _off_plane(p[:, k], c)
+            most = np.maximum(most, np.where(np.isfinite(off), off, -1.0))
+    for i in range(3):
+        for j in range(3):
+            a, b, c, d = one[:, i], one[:, (i + 1) % 3], two[:, j], two[:, (j + 1) % 3]
+            u, v, w = b - a, d - c, c - a
+            turn = np.einsum("ij,ij->i", np.cross(u, v), normal)
+            safe = np.where(turn != 0, turn, np.inf)
+            s = np.einsum("ij,ij->i", np.cross(w, v), normal) / safe
+            t = np.einsum("ij,ij->i", np.cross(w, u), normal) / safe
+            cross = (s > 0) & (s < 1) & (t > 0) & (t < 1)
+            gap = np.abs(np.einsum("ij,ij->i", a + s[:, None] * u - c - t[:, None] * v, normal))
+            most = np.maximum(most, np.where(cross, gap, -1.0))
+    return np.asarray(are & (most >= 0) & (most <= _LITTLE_MORE * reach))
+
+
+# ---------------------------------------------------------------------- cutting
+
+
+def _cut(mesh: Mesh, on_edge: Array, in_facet: Array, add_nodes: Array) -> Mesh:
+    """Edges (both ends, node) and facets (row, node) cut at what lies next to them."""
+    nodes = np.concatenate([mesh.nodes, add_nodes])
+    along = _along(nodes, on_edge)
+    at_edge: dict[tuple[int, int], dict[int, int]] = {}
+    for (a, b, k), place in zip(on_edge.tolist(), along.tolist(), strict=True):
+        if 0 < place < GRID:
+            at_edge.setdefault((a, b), {}).setdefault(place, k)
+    inside: dict[int, list[int]] = {}
+    for row, k in in_facet.tolist():
+        inside.setdefault(row, []).append(k)
+    return _replaced(mesh, nodes, at_edge, inside, {})
+
+
+def _replaced(
+    mesh: Mesh, nodes: Array, at_edge: dict[tuple[int, int], dict[int, int]], inside: dict[int, list[int]],
+    laid: dict[int, list[tuple[int, int, int]]],
+) -> Mesh:  # fmt: skip
+    """The mesh with facets cut at nodes on their edges and within, or in the pieces laid out for them."""
+    t = mesh.triangulation
+    touched = set(inside) | set(laid)
+    keys = np.array(list(at_edge), np.int64).reshape(-1, 2)
+    near = np.flatnonzero(np.isin(t.triangles, keys).sum(axis=1) >= 2)
+    for row in near.tolist():
+        if any(edge in at_edge for edge, _ in _sides(t.triangles[row].tolist())):
+            touched.add(row)
+    broken = np.unique(t.element[sorted(touched)])
+    made: list[tuple[int, int, int]] = []
+    like: list[int] = []
+    for row in np.flatnonzero(np.isin(t.element, broken)).tolist():
+        pieces = laid.get(row)
+        if pieces is None:
+            pieces = _pieces(nodes, t.triangles[row].tolist(), at_edge, inside.get(row, []))
+        made += pieces
+        like += [int(t.element[row])] * len(pieces)
+    return edited(
+        mesh, drop=broken, add_nodes=nodes[mesh.n_nodes :], add_triangles=np.array(made, np.int64).reshape(-1, 3),
+        like=np.array(like, np.int64), derived=True,
+    )  # fmt: skip
+
+
+def _laid_over(mesh: Mesh, flat: Array) -> Mesh | None:
+    """Triangles of flat pairs laid over one another, cluster by cluster; of two with an edge in common one waits."""
+    if not len(flat):
+        return None
+    rows = np.unique(flat)
+    local = np.searchsorted(rows, flat)
+    count, label = label_components(len(rows), local[:, 0], local[:, 1])
+    order = np.argsort(label, kind="stable")
+    triangles = mesh.triangulation.triangles
+    points: list[Array] = [mesh.nodes]
+    n, taken = mesh.n_nodes, set[tuple[int, int]]()
+    at_edge: dict[tuple[int, int], dict[int, int]] = {}
+    laid: dict[int, list[tuple[int, int, int]]] = {}
+    for its in np.split(rows[order], np.searchsorted(label[order], np.arange(1, count))):
+        edges = {edge for corners in triangles[its].tolist() for edge, _ in _sides(corners)}
+        if not taken.isdisjoint(edges):
+            continue
+        found = overlay(mesh.nodes, triangles[its].astype(np.int64), n)
+        if found is None:
+            continue
+        taken |= edges
+        n += len(found.points)
+        points.append(found.points)
+        for row in its.tolist():
+            laid[row] = []
+        for row, piece in found.pieces:
+            laid[int(its[row])].append(piece)
+        for edge, chain in found.along.items():
+            at_edge[edge] = {round(GRID * (k + 1) / (len(chain) + 1)): node for k, node in enumerate(chain)}
+    return _replaced(mesh, np.concatenate(points), at_edge, {}, laid) if laid else None
+
+
+def _sides(corners: list[int]) -> list[tuple[tuple[int, int], bool]]:
+    """The sides of a triangle from the lower node to the higher, and whether it runs along them."""
+    return [((min(a, b), max(a, b)), a < b) for a, b in zip(corners, corners[1:] + corners[:1], strict=True)]
+
+
+def _along(nodes: Array, on_edge: Array) -> Array:
+    """(e,) whole numbers: where a node lies next to an edge, on the grid from the first end to the second."""
+    a, b, p = (nodes[on_edge[:, k]] for k in range(3))
+    u = b - a
+    share = np.einsum("ij,ij->i", p - a, u) / np.maximum(np.einsum("ij,ij->i", u, u), 1e-300)
+    return np.asarray(np.rint(share * GRID).astype(np.int64))
+
+
+def _pieces(
+    nodes: Array, corners: list[int], at_edge: dict[tuple[int, int], dict[int, int]], inside: list[int]
+) -> list[tuple[int, int, int]]:
+    """A triangle cut at nodes on its sides and within, as they lie when dropped onto it."""
+    chains = [
+        [k for _, k in sorted(at_edge.get(edge, {}).items(), reverse=not is_along)] for edge, is_along in _sides(corners)
+    ]
+    for i in range(3):
+        if corners[(i + 2) % 3] in chains[i]:
+            return _folded(corners[i:] + corners[:i], chains[i:] + chains[:i])
+    p = nodes[corners]
+    x = p[1] - p[0]
+    length = float(np.linalg.norm(x))
+    size = max(length, float(np.linalg.norm(p[2] - p[0])), 1e-300)
+    x = x / max(length, 1e-300)
+    y = p[2] - p[0] - ((p[2] - p[0]) @ x) * x
+    flat = np.rint(
+        np.array([[0, 0, 0], [length, 0, 0], [(p[2] - p[0]) @ x, float(np.linalg.norm(y)), 0]]) / size * GRID
+    )
+    store = ExactPoints(flat)
+    name = dict(enumerate(corners))
+    if len(set(store.first)) < 3 or flat[2, 1] == 0:
+        return [(corners[0], corners[1], corners[2])]
+    plane = PlanarMesh(store, (0, 0, 1), (0, 1, 2))
+    grid = int(GRID)
+    on_sides = set()
+    for i, (edge, is_along) in enumerate(_sides(corners)):
+        u, v = store.points[i], store.points[(i + 1) % 3]
+        for place, k in sorted(at_edge.get(edge, {}).items()):
+            s = place if is_along else grid - place
+            number = store.number(*((u[j] * (grid - s) + v[j] * s) for j in range(3)), grid)
+            name[number] = k
+            on_sides.add(k)
+            plane.add(number)
+    for k in inside:
+        if k in on_sides:
+            continue
+        weights = _weights(nodes[[k]], p[None])[0][0] * GRID
+        whole = [int(w) for w in np.rint(weights)]
+        total = sum(whole)
+        if min(whole) <= 0:
+            continue
+        xyz = [sum(w * store.points[i][j] for i, w in enumerate(whole)) for j in range(3)]
+        number = store.number(xyz[0], xyz[1], xyz[2], total)
+        if number not in name:
+            name[number] = k
+            plane.add(number)
+    return [(name[a], name[b], name[c]) for a, b, c in plane.triangles()]
+
+
+def _folded(corners: list[int], chains: list[list[int]]) -> list[tuple[int, int, int]]:
+    """A triangle of which the last corner comes to lie on the first side: the two slits that remain."""
+    a, b, top = corners
+    at = chains[0].index(top)
+    slits = ([a, *chains[0][:at], top, *chains[2]], [top, *chains[0][at + 1 :], b, *chains[1]])
+    return [
+        (slit[0], one, two)
+        for slit in slits
+        for one, two in zip(slit[1:], slit[2:], strict=False)
+        if len({slit[0], one, two}) == 3
+    ]
