@@ -91,16 +91,17 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
     for number in range(_ROUNDS):
         reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
         mesh = _united(mesh, report, drop, reach)
-        before, (mesh, move) = fewest, _held(mesh, target, 0.0)
-        if target is not None and len(mesh.crossing_triangles):
+        mesh, move = _held(mesh, target, 0.0)
+        left = len(mesh.crossing_triangles)
+        if left and target is not None:
             mesh, move = _held(mesh, target, reach)
             mesh = snap_crossings(mesh, reach, target, cancel=drop)
         report.largest_move = max(report.largest_move, move)
-        left = len(mesh.crossing_triangles)
-        if number == 0 or left < fewest:
-            best, fewest, report.rounds = mesh, left, number
-        if not left or (number and left > 0.5 * before):
-            break  # rounding brings nearly as many as are resolved
+        before, now = fewest, len(mesh.crossing_triangles)
+        if number == 0 or now < fewest or not left:
+            best, fewest, report.rounds = mesh, now, number
+        if not left or (number and now > 0.5 * before):
+            break  # what was snapped may have closed a wedge: it is looked at once more what is solid
     if fewest and prove(best).worse_than(prove(given)):
         return given, Resolved(places=report.places, is_resolved=False)
     groups = {name: members for name, members in best.groups.elements.items() if name != _SHEETS}

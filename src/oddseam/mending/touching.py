@@ -9,20 +9,48 @@ are drawn a few units of the file's last place into their own solid.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import parted
+from oddseam.model.editing import edited, parted
 from oddseam.model.proof import prove
 
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than
-#: rounding can take back, far less than any wall.
+#: rounding can take back, far less than any wall; others are tried where facets are as small.
 _UNITS = 8.0 * 2.0**-23
+_SHARES = (1.0, 0.25, 4.0)
+
+
+@dataclass(frozen=True, eq=False)
+class _Copies:
+    """Elements that use copies of nodes: element, node and copy by row; the node of each copy and where it goes."""
+
+    element: Array
+    node: Array
+    copy: Array
+    of: Array
+    direction: Array
+
+    def chosen(self, nodes: Array) -> _Copies:
+        """Those of some nodes."""
+        kept = np.isin(self.of, nodes)
+        rows = kept[self.copy]
+        number = np.cumsum(kept) - 1
+        return _Copies(
+            self.element[rows], self.node[rows], number[self.copy[rows]], self.of[kept], self.direction[kept]
+        )
+
+    def applied(self, mesh: Mesh, units: float) -> Mesh:
+        """The mesh with the copies that far off."""
+        points = mesh.nodes[self.of]
+        size = np.abs(points).max(axis=1, keepdims=True)
+        return parted(mesh, self.element, self.node, self.copy, points + units * size * self.direction)
 
 
 def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh, int, float]:
@@ -47,28 +75,69 @@ def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh
     if not len(mesh.connectivity.nonmanifold_nodes):
         return mesh, 0, 0.0
     skin = find_cells(mesh)
-    fan = _fans(mesh, skin)
-    found = _copies(mesh, skin, fan)
+    found = _copies(mesh, skin, _fans(mesh, skin, solid=True), -1.0)
     if found is None:
         return mesh, 0, 0.0
-    element, node, copy, points, inward = found
-    before = prove(mesh if held is None else held(mesh))
-    size = np.abs(points).max(axis=1, keepdims=True)
     for units in (0.0, _UNITS):
-        off = units * size * inward
-        new = parted(mesh, element, node, copy, points + off)
-        after = prove(new if held is None else held(new))
-        if after.worse_than(before) or after.free_edges > before.free_edges:
-            continue
-        if after.nonmanifold_edges + after.nonmanifold_nodes < before.nonmanifold_edges + before.nonmanifold_nodes:
-            return new, len(points), float(np.linalg.norm(off, axis=1).max(initial=0.0))
-    return mesh, 0, 0.0
+        new = found.applied(mesh, units)
+        if _is_better(mesh, new, held):
+            return new, len(found.of), _farthest(mesh, found, units)
+    return _place_by_place(mesh, held, (found, _copies(mesh, skin, _fans(mesh, skin, solid=False), 1.0)))
 
 
-def _fans(mesh: Mesh, skin: Skin) -> Array:
-    """Fan of every corner of the triangulation; facets that bound one solid wedge stay together."""
+def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None) -> bool:
+    before, after = (prove(one if held is None else held(one)) for one in (mesh, new))
+    return (
+        not after.worse_than(before)
+        and after.free_edges <= before.free_edges
+        and after.nonmanifold_edges + after.nonmanifold_nodes < before.nonmanifold_edges + before.nonmanifold_nodes
+    )
+
+
+def _farthest(mesh: Mesh, copies: _Copies, units: float) -> float:
+    return units * float(np.abs(mesh.nodes[copies.of]).max(initial=0.0))
+
+
+def _place_by_place(
+    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: tuple[_Copies | None, ...]
+) -> tuple[Mesh, int, float]:
+    """What hangs together is parted in the first way that makes things better round about."""
+    c = mesh.connectivity
+    nodes = c.nonmanifold_nodes
+    ends = c.edges[c.is_nonmanifold]
+    ends = np.searchsorted(nodes, ends[np.isin(ends, nodes).all(axis=1)])
+    groups, label = label_components(len(nodes), *ends.T)
+    count, move = 0, 0.0
+    for group in range(groups):
+        members = nodes[label == group]
+        for share, way in ((share, way) for share in _SHARES for way in ways if way is not None):
+            its = way.chosen(members)
+            if not len(its.of):
+                continue
+            new = its.applied(mesh, share * _UNITS)
+            near = _round_about(mesh, its.element)
+            if _is_better(edited(mesh, drop=near), edited(new, drop=near), held):
+                mesh, count = new, count + len(its.of)
+                move = max(move, _farthest(mesh, its, share * _UNITS))
+                break
+    return mesh, count, move
+
+
+def _round_about(mesh: Mesh, element: Array) -> Array:
+    """Elements that lie clear of those given."""
+    low, high = boxes(mesh.nodes[mesh.triangulation.triangles])
+    mine = np.isin(mesh.triangulation.element, element)
+    room = 2.0 * max(_SHARES) * _UNITS * float(np.abs(mesh.nodes).max(initial=0.0))
+    meets = (low <= high[mine].max(axis=0) + room) & (high >= low[mine].min(axis=0) - room)
+    clear = np.ones(mesh.n_elements, bool)
+    clear[mesh.triangulation.element[meets.all(axis=1)]] = False
+    return np.flatnonzero(clear)
+
+
+def _fans(mesh: Mesh, skin: Skin, solid: bool) -> Array:
+    """Fan of every corner of the triangulation; facets that bound one wedge, ``solid`` or not, stay together."""
     links = skin.links
-    wedge = skin.wedges[skin.wedges[:, 2] == 1]
+    wedge = skin.wedges[skin.wedges[:, 2] == solid]
     node = skin.triangles.ravel()
     one, two = wedge[:, 0], wedge[:, 1]
     same = node[one] == node[two]
@@ -82,8 +151,8 @@ def _fans(mesh: Mesh, skin: Skin) -> Array:
     return np.asarray(label[fan])
 
 
-def _copies(mesh: Mesh, skin: Skin, fan: Array) -> tuple[Array, Array, Array, Array, Array] | None:
-    """Elements, nodes and copies; where the copies are, and which way their solid lies."""
+def _copies(mesh: Mesh, skin: Skin, fan: Array, outward: float) -> _Copies | None:
+    """Copies for all fans but the first of a node, to be drawn along the normals (1) or against them (-1)."""
     node, face = skin.triangles.ravel().astype(np.int64), skin.links.face
     shared = np.zeros(mesh.n_nodes, bool)
     shared[mesh.connectivity.nonmanifold_nodes] = True
@@ -101,9 +170,9 @@ def _copies(mesh: Mesh, skin: Skin, fan: Array) -> tuple[Array, Array, Array, Ar
     corner, which = corner[chosen], which[chosen]
     copy = number[which]
     count = int(extra.sum())
-    inward = np.zeros((count, 3))
-    np.add.at(inward, copy, -area_vectors(mesh.nodes[skin.triangles[face[corner]]]))
-    length = np.linalg.norm(inward, axis=1, keepdims=True)
-    inward /= np.where(length > 0, length, 1.0)
+    direction = np.zeros((count, 3))
+    np.add.at(direction, copy, outward * area_vectors(mesh.nodes[skin.triangles[face[corner]]]))
+    length = np.linalg.norm(direction, axis=1, keepdims=True)
+    direction /= np.where(length > 0, length, 1.0)
     element = mesh.triangulation.element[face[corner]].astype(np.int64)
-    return element, node[corner], copy, mesh.nodes[pairs[extra, 0]], inward
+    return _Copies(element, node[corner], copy, pairs[extra, 0], direction)
