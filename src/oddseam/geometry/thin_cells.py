@@ -53,7 +53,9 @@ def solid_cells(corners: Array, found: Windings, rank: Array, reach: float) -> A
     begin = np.searchsorted(at, np.append(thin, count))
     for _ in range(_SWEEPS):
         changed = False
-        for c, low, high in zip(thin.tolist(), begin[:-1].tolist(), np.searchsorted(at, thin, "right").tolist(), strict=True):
+        for c, low, high in zip(
+            thin.tolist(), begin[:-1].tolist(), np.searchsorted(at, thin, "right").tolist(), strict=True
+        ):
             beside_solid = price[low:high][solid[other[low:high]]].sum()
             beside_none = price[low:high].sum() - beside_solid
             label = bool(beside_solid > beside_none)

@@ -110,11 +110,11 @@ def cover(mesh: Mesh, hole: Hole) -> tuple[Patch | None, str]:
     normals = np.zeros((at_border, 3))
     normals[hole.corner >= 0] = normals_beside(mesh, hole.corner[hole.corner >= 0])
     points = np.concatenate([mesh.nodes[hole.node], division.points])
-    parts = [_triangulated(points, normals, loop, taken) for loop in division.loops]
+    parts = [triangulated(points, normals, loop, taken) for loop in division.loops]
     if any(part is None for part in parts) and len(division.loops) > 1:
         division = Division.none(at_border)
         points = mesh.nodes[hole.node]
-        parts = [_triangulated(points, normals, division.loops[0], taken)]
+        parts = [triangulated(points, normals, division.loops[0], taken)]
     if any(part is None for part in parts):
         return None, "every way to fill it uses an edge that is there already"
     name = np.concatenate([local, len(border) + np.arange(len(division.points))])
@@ -166,7 +166,7 @@ def _is_facet(mesh: Mesh, nodes: Array) -> bool:
     )
 
 
-def _triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[int, int]]) -> Array | None:
+def triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[int, int]]) -> Array | None:
     """Triangles over the loop ``which`` (indices into ``points``), or ``None``.
 
     ``normals`` belongs to the first points, those round the hole; a loop that goes from one to
@@ -179,7 +179,7 @@ def _triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[
     if n > _MOST_AT_ONCE:
         i, k = _best_chord(points[which], which, taken)
         one, two = which[i : k + 1], np.concatenate([which[k:], which[: i + 1]])
-        parts = [_triangulated(points, normals, half, taken) for half in (one, two)]
+        parts = [triangulated(points, normals, half, taken) for half in (one, two)]
         return None if any(p is None for p in parts) else np.concatenate(parts)  # type: ignore[arg-type]
     forbidden = np.zeros((n, n), np.bool_)
     row = {int(w): i for i, w in enumerate(which.tolist())}

@@ -16,19 +16,16 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
+from oddseam.mending.caps import SHEETS, with_caps, without_caps
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.snapping import snap_crossings
 from oddseam.model import Mesh
-from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
 from oddseam.model.faces import duplicate_rows
-from oddseam.model.groups import Groups
 from oddseam.model.proof import prove
 
-#: Name of a group that lasts as long as this does; no file can name one so.
-_SHEETS = "\0open sheets"
 #: Edges of so many units in the last place of single precision are too short to be held; twice as many
 #: in every further round, for what rounding brought lay nearer together than that could show.
 _NEAR = 4.0
@@ -42,8 +39,8 @@ class Resolved:
 
     Attributes
     ----------
-    cut, dropped, turned : int
-        Facets.
+    cut, dropped, turned, caps : int
+        Facets; the last are those that close gaps.
     rounds : int
         How often rounding to the target brought new crossings, and was seen to.
     largest_move : float
@@ -60,6 +57,7 @@ class Resolved:
     cut: int = 0
     dropped: int = 0
     turned: int = 0
+    caps: int = 0
     rounds: int = 0
     largest_move: float = 0.0
     sheets: int = 0
@@ -68,7 +66,7 @@ class Resolved:
     places: tuple[tuple[float, float, float], ...] = ()
 
 
-def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mesh, Resolved]:
+def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None, widest: float) -> tuple[Mesh, Resolved]:
     """Resolve crossings until none is left on the coordinates that the target holds, or no fewer come of it.
 
     Parameters
@@ -79,6 +77,8 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
         Whether what is solid becomes one; else all facets stay and share nodes and edges.
     target : str, optional
         Format that the result is rounded for.
+    widest : float
+        Gaps up to this size in what is nearly closed are closed for good.
     """
     report = Resolved()
     fewest = len(mesh.crossing_triangles)
@@ -87,7 +87,8 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
-    best = mesh = _with_sheets_marked(join_coincident(mesh, everywhere=True)[0])
+    mesh, report.caps = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
+    best = mesh
     for number in range(_ROUNDS):
         reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
         mesh = _united(mesh, report, drop, reach)
@@ -102,25 +103,17 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None) -> tuple[Mes
             best, fewest, report.rounds = mesh, now, number
         if not left or (number and now > 0.5 * before):
             break  # what was snapped may have closed a wedge: it is looked at once more what is solid
+    best = without_caps(best)
     if fewest and prove(best).worse_than(prove(given)):
         return given, Resolved(places=report.places, is_resolved=False)
-    groups = {name: members for name, members in best.groups.elements.items() if name != _SHEETS}
-    return best.replaced(groups=Groups(best.groups.nodes, groups, best.groups.sides)), report
-
-
-def _with_sheets_marked(mesh: Mesh) -> Mesh:
-    """The elements of open pieces as a group: what they are stays known when they share edges with others."""
-    t = mesh.triangulation
-    sheets = np.unique(t.element[~closed_rows(mesh.n_nodes, t.triangles)])
-    elements = {**mesh.groups.elements, _SHEETS: sheets}
-    return mesh.replaced(groups=Groups(mesh.groups.nodes, elements, mesh.groups.sides))
+    return best, report
 
 
 def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles)
-    closed = ~np.isin(t.element, mesh.groups.elements[_SHEETS])[cut.origin]
+    closed = ~np.isin(t.element, mesh.groups.elements[SHEETS])[cut.origin]
     keep, turn = np.ones(len(cut.origin), bool), np.zeros(len(cut.origin), bool)
     if drop:
         rows = np.flatnonzero(closed)
@@ -167,20 +160,6 @@ def _without_short_edges(mesh: Mesh, reach: float) -> tuple[Mesh, float]:
         return mesh, 0.0
     into = joined_nodes(mesh.nodes, a[short], b[short], reach, np.arange(mesh.n_nodes), lambda _: ())
     return merged(mesh, into), float(np.linalg.norm(mesh.nodes - mesh.nodes[into], axis=1).max())
-
-
-def closed_rows(n_nodes: int, triangles: Array) -> Array:
-    """(m,) bool: triangles of pieces that have no border, every edge run through as often either way."""
-    start, end = triangles.ravel().astype(np.int64), np.roll(triangles, -1, axis=1).ravel().astype(np.int64)
-    key = np.minimum(start, end) * n_nodes + np.maximum(start, end)
-    names, edge = np.unique(key, return_inverse=True)
-    surplus = np.bincount(edge, np.where(start < end, 1, -1), len(names)) != 0
-    m = len(triangles)
-    facet = np.repeat(np.arange(m), 3)
-    _, label = label_components(m + len(names), facet, m + edge)
-    is_open = np.zeros(int(label.max(initial=-1)) + 1, bool)
-    is_open[label[m:][surplus]] = True
-    return ~is_open[label[:m]]
 
 
 def _rebuilt(mesh: Mesh, cut: Arrangement, keep: Array, turn: Array) -> Mesh:

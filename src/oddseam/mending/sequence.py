@@ -178,7 +178,7 @@ def mend(
     mesh = closed(mesh, may_cross=crosses and overlaps == "union")
     if crosses:
         progress("resolving crossings", 0.6)
-        resolved = _resolve_overlaps(mesh, overlaps, target if joins else None, steps, unmet)
+        resolved = _resolve_overlaps(mesh, overlaps, target if joins else None, widest, steps, unmet)
         if resolved is None:  # then no fill may cross either
             for lines, length in said:
                 del lines[length:]
@@ -264,11 +264,13 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
 
 
 def _resolve_overlaps(
-    mesh: Mesh, overlaps: str, target: str | None, steps: list[Step], unmet: list[str]
+    mesh: Mesh, overlaps: str, target: str | None, widest: float, steps: list[Step], unmet: list[str]
 ) -> Mesh | None:
     """Without crossings, or ``None`` if that cannot be."""
-    mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target)
+    mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target, widest=widest)
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
+    if report.caps:
+        detail += f"; gaps closed with {report.caps:,} facets"
     if report.rounds:
         detail += f"; seen to {report.rounds + 1} times, for rounding brought new ones"
     steps.append(Step("resolve crossings", report.cut, report.largest_move, detail, report.places))

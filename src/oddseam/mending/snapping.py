@@ -179,7 +179,9 @@ def _weights(p: Array, corners: Array) -> tuple[Array, Array]:
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
     parts = [
-        np.einsum("ij,ij->i", np.cross(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]), normal)
+        np.einsum(
+            "ij,ij->i", np.cross(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]), normal
+        )
         for k in range(3)
     ]
     return np.stack(parts, axis=1) / size[:, None], normal
@@ -359,7 +361,8 @@ def _pieces(
 ) -> list[tuple[int, int, int]]:
     """A triangle cut at nodes on its sides and within, as they lie when dropped onto it."""
     chains = [
-        [k for _, k in sorted(at_edge.get(edge, {}).items(), reverse=not is_along)] for edge, is_along in _sides(corners)
+        [k for _, k in sorted(at_edge.get(edge, {}).items(), reverse=not is_along)]
+        for edge, is_along in _sides(corners)
     ]
     for i in range(3):
         if corners[(i + 2) % 3] in chains[i]:

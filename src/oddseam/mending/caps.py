@@ -1,0 +1,141 @@
+"""Closing what is nearly closed, so that it is known what lies inside.
+
+The edges that facets run through more often one way than the other are the border of a piece,
+however many facets meet there and whichever way they look; from every node as many lead off as come
+in, so they are made of loops.  A triangulated loop is a cap.  Caps over small loops stay, as fills;
+a piece that larger ones close with little area is solid all the same, and these caps go
+when that is known.  For a piece that is nearly closed this tells inside from outside as the winding
+number does of A. Jacobson, L. Kavan, O. Sorkine-Hornung (2013), Robust inside-outside segmentation using
+generalized winding numbers: what the caps add to it is what the holes lack.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import area_vectors
+from oddseam.mending.hole import triangulated
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.editing import edited
+from oddseam.model.groups import Groups
+
+#: Groups that last as long as crossings are resolved; no file can name one so.
+SHEETS, CAPS = "\0open sheets", "\0caps"
+#: A piece is nearly closed if caps over large loops have no more than this share of its area;
+#: and one with small loops only is none if these are its own border.
+_LARGE = 0.1
+_SMALL = 0.5
+
+
+def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int]:
+    """The mesh with caps over loops up to ``widest`` across, and how many facets these have.
+
+    Larger loops of nearly closed pieces have caps in the group ``CAPS``; the elements of pieces
+    that remain open are the group ``SHEETS``.
+    """
+    t = mesh.triangulation
+    edges, piece_of_edge, piece = borders(mesh.n_nodes, t.triangles)
+    area = np.linalg.norm(area_vectors(mesh.nodes[t.triangles]), axis=1)
+    total = np.bincount(piece, area)
+    sheets = np.zeros(len(total), bool)
+    kept: list[Array] = []
+    gone: list[Array] = []
+    order = np.argsort(piece_of_edge, kind="stable")
+    for its in np.split(order, np.flatnonzero(np.diff(piece_of_edge[order])) + 1):
+        if not len(its):
+            continue
+        p = int(piece_of_edge[its[0]])
+        caps = [_cap(mesh.nodes, loop) for loop in _loops(edges[its].tolist())]
+        large = [float(np.linalg.norm(np.ptp(mesh.nodes[cap].reshape(-1, 3), axis=0))) > widest for cap in caps]
+        spans = [float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps]
+        wide = sum(span for span, is_large in zip(spans, large, strict=True) if is_large)
+        if wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]:
+            sheets[p] = True
+            continue
+        for cap, is_large in zip(caps, large, strict=True):
+            (gone if is_large else kept).append(cap)
+    groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[sheets[piece]])}
+    mesh = mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+    none = np.zeros((0, 3), np.int64)
+    added = np.concatenate([none, *kept, *gone])
+    if not len(added):
+        return mesh, 0
+    element_at = np.zeros(mesh.n_nodes, np.int64)
+    element_at[t.triangles] = t.element[:, None]
+    capped = edited(mesh, add_triangles=added, like=element_at[added[:, 0]])
+    count = sum(len(cap) for cap in kept)
+    fresh = int(mesh.element_ids.max(initial=0)) + 1 + count
+    groups = {**capped.groups.elements, CAPS: np.flatnonzero(capped.element_ids >= fresh)}
+    return capped.replaced(groups=Groups(capped.groups.nodes, groups, capped.groups.sides)), count
+
+
+def without_caps(mesh: Mesh) -> Mesh:
+    """The mesh without the caps that were to go, and without the groups."""
+    mesh = edited(mesh, drop=mesh.groups.elements.get(CAPS, np.zeros(0, np.int64)))
+    groups = {name: members for name, members in mesh.groups.elements.items() if name not in (SHEETS, CAPS)}
+    return mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+
+
+def borders(n_nodes: int, triangles: Array) -> tuple[Array, Array, Array]:
+    """The edges that triangles run through more often one way.
+
+    Returns
+    -------
+    edges : (k, 2) int64 array
+        Run through the other way, once for every time too often.
+    piece_of_edge : (k,) int64 array
+    piece : (m,) int64 array
+        Pieces that hang together through edges.
+    """
+    start, end = triangles.ravel().astype(np.int64), np.roll(triangles, -1, axis=1).ravel().astype(np.int64)
+    key = np.minimum(start, end) * n_nodes + np.maximum(start, end)
+    names, edge = np.unique(key, return_inverse=True)
+    surplus = np.bincount(edge, np.where(start < end, 1, -1), len(names)).astype(np.int64)
+    m = len(triangles)
+    _, label = label_components(m + len(names), np.repeat(np.arange(m), 3), m + edge)
+    ends = np.column_stack([names // n_nodes, names % n_nodes])
+    ends[surplus > 0] = ends[surplus > 0][:, ::-1]
+    times = np.abs(surplus)
+    _, label = np.unique(label, return_inverse=True)
+    return np.repeat(ends, times, axis=0), np.repeat(label[m:], times), label[:m]
+
+
+def _loops(edges: list[list[int]]) -> list[Array]:
+    """Edges, as many from every node as to it, as loops that pass no node twice."""
+    following: dict[int, list[int]] = {}
+    for a, b in edges:
+        following.setdefault(a, []).append(b)
+    loops = []
+    for begin in list(following):
+        while following[begin]:
+            path, at = [begin], {begin: 0}
+            while path:
+                if not following[path[-1]]:
+                    break
+                node = following[path[-1]].pop()
+                if node in at:
+                    loop = path[at[node] :]
+                    loops.append(np.array(loop))
+                    for gone in loop[1:]:
+                        del at[gone]
+                    del path[at[node] + 1 :]
+                    if len(path) == 1:
+                        break
+                else:
+                    at[node] = len(path)
+                    path.append(node)
+    return loops
+
+
+def _cap(nodes: Array, loop: Array) -> Array:
+    """(k, 3) triangles over a loop, turned as it runs."""
+    if len(loop) < 3:
+        return np.zeros((0, 3), np.int64)
+    triangles = triangulated(nodes[loop], np.zeros((len(loop), 3)), np.arange(len(loop)), set())
+    if triangles is None:  # no way is free of folds that have no area
+        triangles = np.column_stack(
+            [np.zeros(len(loop) - 2, np.int64), *(np.arange(k, len(loop) - 2 + k) for k in (1, 2))]
+        )
+    return np.asarray(loop[triangles], np.int64)
