@@ -9,6 +9,8 @@ pieces are closed and know their outside; the proof last, on the coordinates tha
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -36,6 +38,16 @@ from oddseam.progress import Progress, silent
 _SHARE_OF_PIECE = 0.6
 #: A rim along which all but its two tips face one another within so many crack widths is a crack.
 _CRACK = 3.0
+#: What is resolved lies where it lay, but for this share of the diagonal.
+_SAME = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class _OpenRim:
+    """Where a rim is that was not filled, and what is to be said of it."""
+
+    points: Array
+    text: str
 
 
 @recorded("mend")
@@ -122,6 +134,7 @@ def mend(
         return mesh if target is None else as_written(mesh, target)
 
     unmet: list[str] = []
+    still_open: list[_OpenRim] = []
     progress("joining nodes", 0.0)
     joins = target is not None and format_named(target).joins
     if target is not None and joins:
@@ -163,7 +176,7 @@ def mend(
     )
 
     def closed(mesh: Mesh, may_cross: bool) -> Mesh:
-        mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, may_cross, steps, notes, unmet)
+        mesh = _fill(mesh, widest, close == "small", 0.0 if keep_joints else gap, may_cross, steps, notes, still_open)
         if steps[-1].count:
             mesh = rounded_to(mesh, target)[0] if target is not None and joins else mesh
             again, count, _ = orient(mesh)
@@ -173,7 +186,7 @@ def mend(
         return mesh
 
     progress("filling rims", 0.55)
-    before, said = mesh, [(lines, len(lines)) for lines in (steps, notes, unmet)]
+    before, said = mesh, [(lines, len(lines)) for lines in (steps, notes, still_open)]
     crosses = overlaps != "keep" and len(mesh.crossing_triangles) > 0
     mesh = closed(mesh, may_cross=crosses and overlaps == "union")
     if crosses:
@@ -194,6 +207,7 @@ def mend(
     progress("proving", 0.85)
     if one_sided:
         unmet.append(f"{one_sided} region(s) have one side only and cannot be oriented")
+    unmet += _unfilled(mesh, still_open)
     unmet += _remaining(held(mesh), keep_joints)
     progress("done", 1.0)
     return mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
@@ -305,7 +319,7 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -
 
 def _fill(
     mesh: Mesh, widest: float, spare: bool, gap: float, may_cross: bool,
-    steps: list[Step], notes: list[str], unmet: list[str],
+    steps: list[Step], notes: list[str], still_open: list[_OpenRim],
 ) -> Mesh:  # fmt: skip
     """Fill what is asked for; list the rest, and what was asked for and could not be.
 
@@ -332,16 +346,24 @@ def _fill(
     inside = {id(island) for island in filled.islands}
     borders = [(rim, across) for rim, across in borders if id(rim) not in inside]
     if widest > 0:
-        for rim, across in borders[:MOST_PLACES]:
-            what = "is the border of a sheet as small as itself"
-            unmet.append(f"open: a rim {across:.4g} across at {_at(mesh, rim)} {what}")
-        if len(borders) > MOST_PLACES:
-            unmet.append(f"open: {len(borders) - MOST_PLACES} more such rims")
-        for rim, reason in filled.left[:MOST_PLACES]:
-            unmet.append(f"open: the rim at {_at(mesh, rim)} was not filled: {reason}")
-        if len(filled.left) > MOST_PLACES:
-            unmet.append(f"open: {len(filled.left) - MOST_PLACES} more rims were not filled")
+        reasons = [
+            (rim, f"open: a rim {across:.4g} across at {_at(mesh, rim)} is the border of a sheet as small as itself")
+            for rim, across in borders
+        ] + [(rim, f"open: the rim at {_at(mesh, rim)} was not filled: {reason}") for rim, reason in filled.left]
+        still_open += [_OpenRim(mesh.nodes[rim.nodes], text) for rim, text in reasons]
     return mesh
+
+
+def _unfilled(mesh: Mesh, rims: list[_OpenRim]) -> list[str]:
+    """What is said of rims that are open still, now that crossings are resolved."""
+    from scipy.spatial import cKDTree
+
+    free = mesh.connectivity.edges[mesh.connectivity.is_free]
+    if not len(free):
+        return []
+    tree = cKDTree(mesh.nodes[np.unique(free)])
+    lines = [rim.text for rim in rims if tree.query(rim.points)[0].min() <= _SAME * mesh.diagonal]
+    return lines[: 2 * MOST_PLACES] + ([f"open: {len(lines) - 2 * MOST_PLACES:,} more rims"] if len(lines) > 2 * MOST_PLACES else [])
 
 
 def _cracks(mesh: Mesh, reach: float) -> set[int]:

@@ -8,7 +8,8 @@ are drawn a few units of the file's last place into their own solid.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import dataclasses
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,7 +25,7 @@ from oddseam.model.proof import prove
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than
 #: rounding can take back, far less than any wall; others are tried where facets are as small.
 _UNITS = 8.0 * 2.0**-23
-_SHARES = (1.0, 0.25, 4.0)
+_SHARES = (1.0, 0.25, 4.0, 16.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,11 +83,16 @@ def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh
         new = found.applied(mesh, units)
         if _is_better(mesh, new, held):
             return new, len(found.of), _farthest(mesh, found, units)
-    return _place_by_place(mesh, held, (found, _copies(mesh, skin, _fans(mesh, skin, solid=False), 1.0)))
+    ways = [found, _copies(mesh, skin, _fans(mesh, skin, solid=False), 1.0)]
+    ways += [way and _along_facets(mesh, way) for way in ways]
+    return _place_by_place(mesh, held, ways)
 
 
-def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None) -> bool:
+def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None, whole: bool = True) -> bool:
+    """Whether fewer surfaces touch, and nothing else is worse; which way pieces look is seen only of the whole."""
     before, after = (prove(one if held is None else held(one)) for one in (mesh, new))
+    if not whole:
+        before, after = (dataclasses.replace(one, inward_pieces=0) for one in (before, after))
     return (
         not after.worse_than(before)
         and after.free_edges <= before.free_edges
@@ -99,7 +105,7 @@ def _farthest(mesh: Mesh, copies: _Copies, units: float) -> float:
 
 
 def _place_by_place(
-    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: tuple[_Copies | None, ...]
+    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: Sequence[_Copies | None]
 ) -> tuple[Mesh, int, float]:
     """What hangs together is parted in the first way that makes things better round about."""
     c = mesh.connectivity
@@ -116,11 +122,24 @@ def _place_by_place(
                 continue
             new = its.applied(mesh, share * _UNITS)
             near = _round_about(mesh, its.element)
-            if _is_better(edited(mesh, drop=near), edited(new, drop=near), held):
+            if _is_better(edited(mesh, drop=near), edited(new, drop=near), held, whole=False):
                 mesh, count = new, count + len(its.of)
                 move = max(move, _farthest(mesh, its, share * _UNITS))
                 break
     return mesh, count, move
+
+
+def _along_facets(mesh: Mesh, way: _Copies) -> _Copies:
+    """The same copies, drawn into their facets: in a wedge like a knife the normals lead out of it."""
+    t = mesh.triangulation
+    middle = np.zeros((mesh.n_elements, 3))
+    middle[t.element] = mesh.nodes[t.triangles].mean(axis=1)
+    arm = middle[way.element] - mesh.nodes[way.node]
+    arm /= np.maximum(np.linalg.norm(arm, axis=1, keepdims=True), 1e-300)
+    direction = np.zeros_like(way.direction)
+    np.add.at(direction, way.copy, arm)
+    direction /= np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-300)
+    return dataclasses.replace(way, direction=direction)
 
 
 def _round_about(mesh: Mesh, element: Array) -> Array:
