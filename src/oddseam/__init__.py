@@ -20,11 +20,14 @@ if TYPE_CHECKING:
         Refusal as Refusal,
     )
     from oddseam.findings import (
+        Chamber as Chamber,
+        Chambers as Chambers,
         Finding as Finding,
         Limits as Limits,
         Measure as Measure,
         Measures as Measures,
         Survey as Survey,
+        find_chambers as find_chambers,
         measure as measure,
         survey as survey,
     )
@@ -58,6 +61,7 @@ _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
+    "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
     "Survey": "findings", "measure": "findings", "survey": "findings",
     "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",

@@ -77,6 +77,11 @@ def build_parser() -> argparse.ArgumentParser:
     reports(p)
     p.add_argument("--nodes", metavar="ID,ID,...", help="the distance from each of these nodes to the next")
 
+    p = verb("chambers", "list the closed volumes, how they nest, and which one holds a point")
+    reads(p)
+    reports(p)
+    p.add_argument("--at", metavar="X,Y,Z", action="append", help="which chamber holds this point; may be repeated")
+
     p = verb("mend", "join, drop duplicates and walls, sew cracks, orient, fill rims, and prove the result")
     reads(p)
     writes(p)

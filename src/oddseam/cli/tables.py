@@ -115,6 +115,27 @@ def print_measures(name: str, measures: oddseam.Measures) -> None:
     console.print(table)
 
 
+def print_chambers(name: str, chambers: oddseam.Chambers, points: list[tuple[float, ...]]) -> None:
+    """Closed volumes, and which one holds each point."""
+    console = _console()
+    many = f"{len(chambers.rows):,} chamber(s)" if chambers.rows else "no chamber: nothing is closed"
+    cubic = f"{chambers.unit}³" if chambers.unit else "an unknown unit"
+    console.print(f"[bold]{name}[/bold], {many}, volumes in {cubic}", markup=True)
+    if chambers.rows:
+        head = ("chamber", "kind", "volume", "inside", "beside", "parts", "facets", "from", "to")
+        table = _table(*head, right=(0, 2, 6))
+        for row in chambers.rows:
+            beside = ", ".join(str(k) if k else "outside" for k in row.beside)
+            table.add_row(
+                str(row.number), row.kind, f"{row.volume:.6g}", str(row.inside) if row.inside else "", beside,
+                ", ".join(row.parts), f"{row.facets:,}", _point(row.low), _point(row.high),
+            )  # fmt: skip
+        console.print(table)
+    for point, held in zip(points, chambers.held, strict=True):
+        where = "on a wall" if held is None else f"in chamber {held}" if held else "outside"
+        console.print(f"  {_point(point)}: {where}", markup=False)
+
+
 def print_entry(entry: oddseam.Entry) -> None:
     """One entry of an account."""
     console = _console()

@@ -81,6 +81,20 @@ def run_measure(args: argparse.Namespace) -> int:
     return 0
 
 
+def run_chambers(args: argparse.Namespace) -> int:
+    """Print the closed volumes."""
+    points = [_numbers(text, "--at", float) for text in args.at or ()]
+    for text, point in zip(args.at or (), points, strict=True):
+        if len(point) != 3:
+            raise Refusal(f"--at {text}: three numbers are wanted")
+    chambers = oddseam.find_chambers(oddseam.read_mesh(args.input, unit=args.unit), points)
+    if args.json:
+        print(json.dumps({"file": args.input, **chambers.to_dict()}, indent=1))
+    else:
+        tables.print_chambers(args.input, chambers, points)
+    return 0
+
+
 def run_mend(args: argparse.Namespace) -> int:
     """Mend and prove."""
     _check_output(args)

@@ -114,10 +114,9 @@ def _members(plane: PlanarMesh, where: Array, triangles: Array) -> list[tuple[in
         return []
     middle = where[pieces].mean(axis=1)
     result = []
-    for row, (a, b, c) in enumerate(triangles.tolist()):
-        over = plane.side(a, b, c) < 0
-        if over:
-            b, c = c, b
+    for row, corners in enumerate(triangles.tolist()):
+        over = plane.side(*corners) < 0
+        a, b, c = corners[::-1] if over else corners
         p, q = where[[a, b, c]], where[[b, c, a]]
         turn = (q - p)[:, None, 0] * (middle - p[:, None])[..., 1] - (q - p)[:, None, 1] * (middle - p[:, None])[..., 0]
         slack = 1e-9 * np.abs(q - p).max() ** 2

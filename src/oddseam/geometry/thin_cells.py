@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors, cone_volumes
+from oddseam.geometry.triangles import area_vectors
 from oddseam.geometry.windings import Windings
 
 #: Facets of later pieces count for up to so much more.
@@ -36,12 +36,14 @@ def solid_cells(corners: Array, found: Windings, rank: Array, reach: float) -> A
     count = len(solid)
     if not reach or not count:
         return solid
-    cell = found.cell
+    cell = found.cells.cell
     area = np.linalg.norm(area_vectors(corners), axis=1)
-    volume = cone_volumes(corners, corners.reshape(-1, 3).mean(axis=0))
     size = np.bincount(cell.ravel(), np.repeat(area, 2), count)
-    content = np.bincount(cell[:, 1], volume, count) - np.bincount(cell[:, 0], volume, count)
-    is_thin = (2.0 * content <= reach * size) & ~found.is_outermost
+    is_thin = 2.0 * found.cells.content <= reach * size
+    is_thin[found.cells.outermost] = False
+    of_cell = np.zeros(count, np.int64)
+    of_cell[cell] = found.cells.complex[:, None]
+    is_thin &= np.bincount(of_cell)[of_cell] > 2  # what is thin as it was given stays
     cost = area * (1.0 + _LATER * rank / max(int(rank.max()), 1))
     rows = np.flatnonzero(is_thin[cell].any(axis=1))
     at = cell[rows].ravel()
@@ -50,12 +52,10 @@ def solid_cells(corners: Array, found: Windings, rank: Array, reach: float) -> A
     order = np.argsort(at, kind="stable")
     at, other, price = at[order], other[order], price[order]
     thin = np.flatnonzero(is_thin)
-    begin = np.searchsorted(at, np.append(thin, count))
+    begin, end = np.searchsorted(at, thin), np.searchsorted(at, thin, "right")
     for _ in range(_SWEEPS):
         changed = False
-        for c, low, high in zip(
-            thin.tolist(), begin[:-1].tolist(), np.searchsorted(at, thin, "right").tolist(), strict=True
-        ):
+        for c, low, high in zip(thin.tolist(), begin.tolist(), end.tolist(), strict=True):
             beside_solid = price[low:high][solid[other[low:high]]].sum()
             beside_none = price[low:high].sum() - beside_solid
             label = bool(beside_solid > beside_none)

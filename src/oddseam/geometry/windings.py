@@ -19,46 +19,70 @@ from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
 
 
 @dataclass(frozen=True, eq=False)
-class Windings:
-    """Winding numbers before and behind triangles.
+class SpaceCells:
+    """The cells that triangles cut space into, each complex of triangles that hang together by itself.
 
     Attributes
     ----------
     row : (r,) int64 array
-        Of triangles on the same three nodes the first; none for those that cancel out.
+        Of triangles on the same three nodes the first.
+    times : (r,) int64 array
+        How often it is there, one way less the other.
     cell : (r, 2) int64 array
         The cell on the side that the normal points to, and that on the other.
+    complex : (r,) int64 array
+        What hangs together through edges.
+    content : (c,) float64 array
+        Volume of every cell; that of the one round a complex is below zero.
+    outermost : (k,) int64 array
+        The cell round each complex.
+    """
+
+    row: Array
+    times: Array
+    cell: Array
+    complex: Array
+    content: Array
+    outermost: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Windings:
+    """Winding numbers of cells.
+
+    Attributes
+    ----------
+    cells : SpaceCells
     number : (c,) int64 array
         Winding number of every cell.
-    is_outermost : (c,) bool array
-        Which cells lie round a piece, and not within it.
     is_sound : bool
         Whether the numbers agree all round; they do where the surfaces are closed.
     """
 
-    row: Array
-    cell: Array
+    cells: SpaceCells
     number: Array
-    is_outermost: Array
     is_sound: bool
 
 
-def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[Point]] | None = None) -> Windings:
-    """Winding numbers at triangles that meet in whole edges and nodes only; O(n log n).
+def space_cells(
+    nodes: Array, triangles: Array, exact: Callable[[list[int]], list[Point]] | None = None, *, cancel: bool = True
+) -> SpaceCells:
+    """The cells that triangles which meet in whole edges and nodes only cut space into; O(n log n).
 
     Parameters
     ----------
     nodes : (n, 3) float64 array
     triangles : (m, 3) int array
-        Of closed surfaces, in any number.
     exact : callable, optional
         Gives the exact places of nodes, where ``nodes`` holds them rounded.
+    cancel : bool
+        Whether those that are there as often one way as the other are left out.
     """
-    row, times = _without_copies(triangles)
+    row, times = _without_copies(triangles, cancel)
     t = triangles[row].astype(np.int64)
     m, n = len(t), len(nodes)
     if not m:
-        return Windings(row, t[:, :2], times, times > 0, True)
+        return SpaceCells(row, times, t[:, :2], row, np.zeros(0), row)
     start, end, apex = t.ravel(), np.roll(t, -1, axis=1).ravel(), np.roll(t, -2, axis=1).ravel()
     low, high = np.minimum(start, end), np.maximum(start, end)
     key = low * n + high
@@ -79,19 +103,34 @@ def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[P
     of_cell[cell] = piece[:, None]
     outermost = np.lexsort((content, of_cell))
     outermost = outermost[np.searchsorted(of_cell[outermost], np.arange(int(piece.max()) + 1))]
-    number, is_sound = _followed(cell, times, outermost, _measured(corners, times, piece))
-    return Windings(row, cell, number, np.isin(np.arange(cells), outermost), is_sound)
+    return SpaceCells(row, times, cell, piece, content, outermost)
 
 
-def _without_copies(triangles: Array) -> tuple[Array, Array]:
-    """First rows of the different triples of nodes, and how often each is there, one way less the other."""
+def windings(nodes: Array, triangles: Array, exact: Callable[[list[int]], list[Point]] | None = None) -> Windings:
+    """Winding numbers of the cells of closed surfaces, in any number, that meet in whole edges and nodes only.
+
+    O(n log n); see :func:`space_cells`.
+    """
+    cells = space_cells(nodes, triangles, exact)
+    if not len(cells.row):
+        return Windings(cells, np.zeros(0, np.int64), True)
+    corners = nodes[triangles[cells.row]]
+    base = _measured(corners, cells.times, cells.complex)
+    return Windings(cells, *_followed(cells.cell, cells.times, cells.outermost, base))
+
+
+def _without_copies(triangles: Array, cancel: bool) -> tuple[Array, Array]:
+    """First rows of the different triples of nodes, and how often each is there, one way less the other.
+
+    With ``cancel`` none of those that are there as often either way.
+    """
     names, first, which = np.unique(np.sort(triangles, axis=1), axis=0, return_index=True, return_inverse=True)
     # a triple is turned the same way as its first row if an even number of swaps makes them alike
     lead = triangles[first][which.ravel()]
     rolled = [np.roll(triangles, k, axis=1) for k in range(3)]
     same = np.logical_or.reduce([(one == lead).all(axis=1) for one in rolled])
     times = np.bincount(which.ravel(), np.where(same, 1, -1), len(names)).astype(np.int64)
-    keep = np.flatnonzero(times)
+    keep = np.flatnonzero(times) if cancel else np.arange(len(times))
     order = np.argsort(first[keep])
     return first[keep][order], times[keep][order]
 

@@ -121,11 +121,11 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
         report.is_sound &= found.is_sound
         if found.is_sound:
             keep[rows] = False
-            solid = solid_cells(cut.points[cut.triangles[rows[found.row]]], found, cut.origin[rows[found.row]], reach)
-            before, behind = solid[found.cell].T
-            stays = rows[found.row[before != behind]]
-            keep[stays] = True
-            turn[rows[found.row[before & ~behind]]] = True
+            rows = rows[found.cells.row]
+            solid = solid_cells(cut.points[cut.triangles[rows]], found, cut.origin[rows], reach)
+            before, behind = solid[found.cells.cell].T
+            keep[rows[before != behind]] = True
+            turn[rows[before & ~behind]] = True
     # of facets on the same three nodes one of a closed piece stays before one of a sheet
     order = np.concatenate([np.flatnonzero(keep & closed), np.flatnonzero(keep & ~closed)])
     copies = order[duplicate_rows(cut.triangles[order], len(cut.points))]
@@ -138,7 +138,7 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
 
 
 def _held(mesh: Mesh, target: str | None, reach: float) -> tuple[Mesh, float]:
-    """The mesh as the target holds it, without what is shorter or much thinner than ``reach``; and how far a node went."""
+    """The mesh as the target holds it, without what is shorter or thinner than that; and how far a node went."""
     near = 0.0
     if reach:
         mesh, near = _without_short_edges(mesh, reach)

@@ -363,7 +363,9 @@ def _unfilled(mesh: Mesh, rims: list[_OpenRim]) -> list[str]:
         return []
     tree = cKDTree(mesh.nodes[np.unique(free)])
     lines = [rim.text for rim in rims if tree.query(rim.points)[0].min() <= _SAME * mesh.diagonal]
-    return lines[: 2 * MOST_PLACES] + ([f"open: {len(lines) - 2 * MOST_PLACES:,} more rims"] if len(lines) > 2 * MOST_PLACES else [])
+    return lines[: 2 * MOST_PLACES] + (
+        [f"open: {len(lines) - 2 * MOST_PLACES:,} more rims"] if len(lines) > 2 * MOST_PLACES else []
+    )
 
 
 def _cracks(mesh: Mesh, reach: float) -> set[int]:

@@ -115,7 +115,9 @@ def _snapped(mesh: Mesh, pairs: Array, reach: float) -> Mesh | None:
     """One step; ``None`` if nothing lies so near."""
     found = _contacts(mesh, pairs, reach)
     if len(found.joins):
-        into = joined_nodes(mesh.nodes, *found.joins.T, reach, np.arange(mesh.n_nodes), lambda _: ())
+        into = joined_nodes(
+            mesh.nodes, found.joins[:, 0], found.joins[:, 1], reach, np.arange(mesh.n_nodes), lambda _: ()
+        )
         return merged(mesh, into)
     if len(found.on_edge) or len(found.in_facet):
         return _cut(mesh, found.on_edge, found.in_facet, mesh.nodes[:0])
@@ -240,7 +242,7 @@ def _boxes_meet(low: Array, high: Array) -> Array:
     two = one + 1 + np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
     one, two = order[one], order[two]
     meet = ((low[one] <= high[two]) & (low[two] <= high[one])).all(axis=1)
-    return np.column_stack([one, two])[meet]
+    return np.asarray(np.column_stack([one, two])[meet])
 
 
 def _are_flat(nodes: Array, triangles: Array, pairs: Array, reach: float) -> Array:
@@ -387,7 +389,8 @@ def _pieces(
         u, v = store.points[i], store.points[(i + 1) % 3]
         for place, k in sorted(at_edge.get(edge, {}).items()):
             s = place if is_along else grid - place
-            number = store.number(*((u[j] * (grid - s) + v[j] * s) for j in range(3)), grid)
+            x, y, z = ((u[j] * (grid - s) + v[j] * s) for j in range(3))
+            number = store.number(x, y, z, grid)
             name[number] = k
             on_sides.add(k)
             plane.add(number)
