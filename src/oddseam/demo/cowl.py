@@ -1,5 +1,8 @@
 """The inlet cowl of Alder Weir: a flared hood on a flange with four bolt holes and a gauge boss.
 
+As it was drawn the boss is one with the hood; as it was exported it is a body of its own, closed by
+a foot halfway through the wall.
+
 Lengths in millimetres; the axis is z, the flange lies at z = 0, the mouth at the top.  The
 boss is a cylinder along x that ends on the outer wall of the hood.
 """
@@ -83,37 +86,72 @@ def cowl_surface() -> tuple[Array, Array]:
     patchwork = Patchwork()
     angle = np.arange(AROUND) * (2 * math.pi / AROUND)
     _walls(patchwork, angle)
-    _flange(patchwork, angle)
-    return patchwork.joined()
-
-
-def _walls(patchwork: Patchwork, angle: Array) -> None:
-    up = np.linspace(FLANGE_TOP, MOUTH, WALL_ROWS + 1)
-    within = np.linspace(0.0, FLANGE_TOP, 5)
-    z = np.concatenate([within, up[1:]])[:, None]
-    patchwork.add(_turned(outer_radius(z) - WALL, angle, z), wrap=True, turned=True)
-    mouth = outer_radius(MOUTH) - WALL + np.linspace(0.0, WALL, 3)[:, None]
-    patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
-
-    # the outer wall, with a window round the boss
-    row = round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * WALL_ROWS)
+    up = _heights()
+    row, half = _boss_row(), _BOSS_WINDOW
     wall = _turned(outer_radius(up[:, None]), angle, up[:, None])
-    half = _BOSS_WINDOW
     _grid_without(wall, [(row - half, row + half, -half, half)], patchwork, turned=False)
     ring = window_ring(2 * half, 2 * half)
     border = np.column_stack([(ring[:, 1] - half) * (2 * math.pi / AROUND), up[row - half + ring[:, 0]]])
-    middle = float(outer_radius(BOSS_HEIGHT))
-    begin = math.atan2(border[0, 1] - BOSS_HEIGHT, border[0, 0] * middle)
-    around = begin + np.arange(len(ring)) * (2 * math.pi / len(ring))
-    y, height = BOSS_RADIUS * np.cos(around), BOSS_HEIGHT + BOSS_RADIUS * np.sin(around)
+    begin = math.atan2(border[0, 1] - BOSS_HEIGHT, border[0, 0] * float(outer_radius(BOSS_HEIGHT)))
+    y, height = _boss_circle(begin)
     foot = np.column_stack([np.arcsin(y / outer_radius(height)), height])
     rings = _rings(border, foot, 5)
     collar = _turned(outer_radius(rings[..., 1]), rings[..., 0], rings[..., 1])
     patchwork.add(collar, wrap=True)
+    _boss(patchwork, collar[-1], y, height)
+    _flange(patchwork, angle)
+    return patchwork.joined()
 
+
+def cowl_bodies() -> tuple[tuple[Array, Array], tuple[Array, Array]]:
+    """Nodes and triangles of the hood without its boss, and of the boss that is pushed through its wall."""
+    hood, boss = Patchwork(), Patchwork()
+    angle = np.arange(AROUND) * (2 * math.pi / AROUND)
+    _walls(hood, angle)
+    up = _heights()[:, None]
+    hood.add(_turned(outer_radius(up), angle, up), wrap=True)
+    _flange(hood, angle)
+    y, height = _boss_circle(0.0)
+    share = np.linspace(0.0, 1.0, 6)[1:, None]
+    across, along = share * y, BOSS_HEIGHT + share * (height - BOSS_HEIGHT)
+    within = np.stack([np.sqrt((outer_radius(along) - WALL / 2) ** 2 - across**2), across, along], axis=-1)
+    boss.add_fan(np.array([outer_radius(BOSS_HEIGHT) - WALL / 2, 0.0, BOSS_HEIGHT]), within[0], turned=True)
+    boss.add(within, wrap=True)
+    _boss(boss, within[-1], y, height)
+    return hood.joined(), boss.joined()
+
+
+def _heights() -> Array:
+    """Rows of the outer wall."""
+    return np.linspace(FLANGE_TOP, MOUTH, WALL_ROWS + 1)
+
+
+def _boss_row() -> int:
+    """The row of the wall at the boss's axis."""
+    return round((BOSS_HEIGHT - FLANGE_TOP) / (MOUTH - FLANGE_TOP) * WALL_ROWS)
+
+
+def _boss_circle(begin: float) -> tuple[Array, Array]:
+    """The boss's circle across its axis: y and z."""
+    count = 8 * _BOSS_WINDOW
+    around = begin + np.arange(count) * (2 * math.pi / count)
+    return BOSS_RADIUS * np.cos(around), BOSS_HEIGHT + BOSS_RADIUS * np.sin(around)
+
+
+def _walls(patchwork: Patchwork, angle: Array) -> None:
+    """The inner wall and the mouth."""
+    within = np.linspace(0.0, FLANGE_TOP, 5)
+    z = np.concatenate([within, _heights()[1:]])[:, None]
+    patchwork.add(_turned(outer_radius(z) - WALL, angle, z), wrap=True, turned=True)
+    mouth = outer_radius(MOUTH) - WALL + np.linspace(0.0, WALL, 3)[:, None]
+    patchwork.add(_turned(mouth, angle, np.array(MOUTH)), wrap=True, turned=True)
+
+
+def _boss(patchwork: Patchwork, foot: Array, y: Array, height: Array) -> None:
+    """The boss from a ring of points at its foot to its flat end."""
     share = np.linspace(0.0, 1.0, 11)[:, None, None]
     top = np.column_stack([np.full_like(y, BOSS_TOP), y, height])
-    patchwork.add(collar[-1] * (1 - share) + top * share, wrap=True)
+    patchwork.add(foot * (1 - share) + top * share, wrap=True)
     centre = np.array([BOSS_TOP, 0.0, BOSS_HEIGHT])
     share = np.linspace(0.0, 1.0, 6)[:-1, None, None]
     cap = top * (1 - share) + centre * share

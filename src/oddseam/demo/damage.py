@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.demo.cowl import AROUND, FLANGE_TOP, MOUTH, WALL, WALL_ROWS, cowl_surface, outer_radius
+from oddseam.demo.cowl import AROUND, FLANGE_TOP, MOUTH, WALL, WALL_ROWS, cowl_bodies, outer_radius
 
 #: The torn seam: row of nodes, from and to which angle (whole columns), and how far it gapes.
 _SEAM_ROW, _SEAM_SPAN, _SEAM_GAP = 24, (360 * 93 / AROUND, 360 * 106 / AROUND), 0.012
@@ -38,9 +38,10 @@ def _on_wall(angle: float, z: float, inside: bool = False) -> Array:
 
 def damaged_cowl() -> tuple[Array, Damage]:
     """Corners (m, 3, 3) of the raw cowl's unconnected facets, in single precision, and the damage."""
-    nodes, triangles = cowl_surface()
+    (nodes, triangles), (boss_nodes, boss) = cowl_bodies()
     soup, slivers = _with_slivers(nodes[triangles])
     soup, torn = _torn(soup)
+    soup = np.concatenate([soup, boss_nodes[boss]])
     fin = _fin(nodes)
     corners = soup.astype(np.float32)
     middle = corners.mean(axis=1)

@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, gathered, places_of, point_of
 from oddseam.findings.limits import Limits
+from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.welding import weld_exact
 from oddseam.model import Mesh
@@ -215,16 +216,24 @@ def _piece_places(mesh: Mesh, pieces: Array) -> tuple[Place, ...]:
 
 
 def crossing_facets(mesh: Mesh) -> Finding | None:
-    """Pairs of facets that pierce one another or overlap, a place for what hangs together.
+    """Pairs of facets that pierce one another or overlap, a place for each line along which they do.
 
     Nothing, if they are duplicates all: these are a finding of their own.
     """
     t, pairs = mesh.triangulation, mesh.crossing_triangles
     key = np.sort(t.triangles[pairs], axis=2)
-    same = int((key[:, 0] == key[:, 1]).all(axis=1).sum())
+    doubled = (key[:, 0] == key[:, 1]).all(axis=1)
+    same = int(doubled.sum())
     if len(pairs) == same:
         return None
-    places, n = gathered(mesh.nodes, t.triangles[pairs].reshape(-1, 6), mesh.element_ids[t.element[pairs]])
-    message = f"pairs of facets that pierce one another or overlap; {same:,} of them are duplicates"
+    lines = crossing_lines(mesh.nodes, t.triangles, pairs)
+    n = int(lines.chain.max()) + 1
+    points = np.where(lines.in_plane[:, None, None], mesh.nodes[t.triangles[pairs[:, 0], :2]], lines.ends)
+    places, _ = places_of(points, lines.chain, n, mesh.element_ids[t.element[pairs]], lines.length)
+    total = np.bincount(lines.chain, lines.length, n)
+    along, flat = int((total > 0.0).sum()), int((lines.in_plane & ~doubled).sum())
+    message = f"pairs of facets that pierce one another along {along:,} line(s), {total.sum():.4g} long in all"
+    if flat or same:
+        message += f"; {flat:,} of the pairs lie in one plane, {same:,} are duplicates"
     return Finding("crossing facets", "fault", len(pairs), "pairs (element ids)", message,
                    "`oddseam mend` makes what is solid one; see --overlaps.", places, n)  # fmt: skip

@@ -19,12 +19,13 @@ MOST_PLACES = 12
 
 @dataclass(frozen=True)
 class Place:
-    """Where a defect sits: its middle, its extent, how many items, and some of their ids."""
+    """Where a defect sits: its middle, its extent, how many items, and some of their ids; how long, if it is a line."""
 
     centre: tuple[float, float, float]
     size: float
     count: int
     ids: tuple[int, ...]
+    length: float | None = None
 
 
 @dataclass(frozen=True)
@@ -83,15 +84,18 @@ def gathered(nodes: Array, members: Array, ids: Array) -> tuple[tuple[Place, ...
     return places_of(nodes[members], label[local[:, 0]], n, ids)
 
 
-def places_of(points: Array, label: Array, n: int, ids: Array) -> tuple[tuple[Place, ...], int]:
-    """Places of labelled things (k, j, 3), those with most things first."""
+def places_of(
+    points: Array, label: Array, n: int, ids: Array, length: Array | None = None
+) -> tuple[tuple[Place, ...], int]:
+    """Places of labelled things (k, j, 3), those with most things first, or of things with ``length`` the longest."""
     low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
     lows, highs = boxes(points)
     np.minimum.at(low, label, lows)
     np.maximum.at(high, label, highs)
     count = np.bincount(label, minlength=n)
     size = np.linalg.norm(high - low, axis=1)
-    best = np.lexsort((-size, -count))[:MOST_PLACES]
+    total = None if length is None else np.bincount(label, length, n)
+    best = np.lexsort((-size, -count) if total is None else (-count, -total))[:MOST_PLACES]
     by_label = np.argsort(label, kind="stable")
     start = np.searchsorted(label[by_label], np.arange(n))
     return tuple(
@@ -100,6 +104,7 @@ def places_of(points: Array, label: Array, n: int, ids: Array) -> tuple[tuple[Pl
             float(size[i]),
             int(count[i]),
             tuple(int(x) for x in np.ravel(ids[by_label[start[i] : start[i] + min(count[i], 4)]])),
+            None if total is None else float(total[i]),
         )
         for i in best.tolist()
     ), n

@@ -22,6 +22,7 @@ from oddseam.geometry.triangles import boxes, unit_normals
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
+from oddseam.mending.nearby import crossing_again
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -66,26 +67,26 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
 
     With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
     """
-    pairs = _crossing(mesh)
+    pairs = _apart(mesh, mesh.crossing_triangles)
     best, fewest, waited = mesh, len(pairs), 0
     while len(pairs) and waited < _PATIENCE:
         new = _snapped(mesh, pairs, reach)
         if new is None:
             break
-        mesh = rounded_to(new, target)[0]
-        mesh, _ = join_coincident(mesh, everywhere=True)
-        mesh, _ = drop_degenerates(mesh)
-        mesh = _cancelled(mesh) if cancel else mesh
-        pairs = _crossing(mesh)
+        new = rounded_to(new, target)[0]
+        new, _ = join_coincident(new, everywhere=True)
+        new, _ = drop_degenerates(new)
+        new = _cancelled(new) if cancel else new
+        mesh, pairs = new, _apart(new, crossing_again(mesh, pairs, new))
         waited += 1
         if len(pairs) < fewest:
             best, fewest, waited = mesh, len(pairs), 0
     return best
 
 
-def _crossing(mesh: Mesh) -> Array:
-    """Pairs of triangles that cross; those on the same three nodes do not."""
-    pairs, ordered = mesh.crossing_triangles, np.sort(mesh.triangulation.triangles, axis=1)
+def _apart(mesh: Mesh, pairs: Array) -> Array:
+    """Pairs of triangles that are not on the same three nodes."""
+    ordered = np.sort(mesh.triangulation.triangles, axis=1)
     return np.asarray(pairs[(ordered[pairs[:, 0]] != ordered[pairs[:, 1]]).any(axis=1)])
 
 

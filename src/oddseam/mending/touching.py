@@ -19,7 +19,7 @@ from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited, parted
+from oddseam.model.editing import parted
 from oddseam.model.proof import prove
 
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than
@@ -116,13 +116,13 @@ def _place_by_place(
     count, move = 0, 0.0
     for group in range(groups):
         members = nodes[label == group]
+        near = _round_about(mesh, members)
         for share, way in ((share, way) for share in _SHARES for way in ways if way is not None):
             its = way.chosen(members)
             if not len(its.of):
                 continue
             new = its.applied(mesh, share * _UNITS)
-            near = _round_about(mesh, its.element)
-            if _is_better(edited(mesh, drop=near), edited(new, drop=near), held, whole=False):
+            if _is_better(_alone(mesh, near), _alone(new, near), held, whole=False):
                 mesh, count = new, count + len(its.of)
                 move = max(move, _farthest(mesh, its, share * _UNITS))
                 break
@@ -142,15 +142,22 @@ def _along_facets(mesh: Mesh, way: _Copies) -> _Copies:
     return dataclasses.replace(way, direction=direction)
 
 
-def _round_about(mesh: Mesh, element: Array) -> Array:
-    """Elements that lie clear of those given."""
-    low, high = boxes(mesh.nodes[mesh.triangulation.triangles])
-    mine = np.isin(mesh.triangulation.element, element)
+def _round_about(mesh: Mesh, nodes: Array) -> Array:
+    """Rows of the triangulation that lie about the triangles at some nodes."""
+    triangles = mesh.triangulation.triangles
+    marked = np.zeros(mesh.n_nodes, bool)
+    marked[nodes] = True
+    low, high = boxes(mesh.nodes[triangles])
+    mine = marked[triangles].any(axis=1)
     room = 2.0 * max(_SHARES) * _UNITS * float(np.abs(mesh.nodes).max(initial=0.0))
     meets = (low <= high[mine].max(axis=0) + room) & (high >= low[mine].min(axis=0) - room)
-    clear = np.ones(mesh.n_elements, bool)
-    clear[mesh.triangulation.element[meets.all(axis=1)]] = False
-    return np.flatnonzero(clear)
+    return np.flatnonzero(meets.all(axis=1))
+
+
+def _alone(mesh: Mesh, rows: Array) -> Mesh:
+    """A mesh of these triangles and no others."""
+    used, local = np.unique(mesh.triangulation.triangles[rows], return_inverse=True)
+    return Mesh.from_triangles(mesh.nodes[used], local.reshape(-1, 3), unit=mesh.unit)
 
 
 def _fans(mesh: Mesh, skin: Skin, solid: bool) -> Array:

@@ -86,7 +86,7 @@ def draw(
     eye = _eye(direction)
 
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | None]:
-        scene = scene_of(one, eye, only=only, hide=hide, cut=cut)
+        scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
         if colour is None:
             return scene, None
         colouring = colouring_of(one, colour)
@@ -173,7 +173,7 @@ def _draw_view(
 def _draw_legend(sheet: Sheet, scenes: tuple[Scene, ...], marked: bool) -> None:
     """What the colours mean, of those that occur."""
     entries = [] if scenes[0].colours is not None else [("outside", "#A8BDCC"), ("inside", "#F0E442")]
-    for kind in ("free edges", "non-manifold edges", "misoriented edges", "worst elements"):
+    for kind in ("free edges", "non-manifold edges", "misoriented edges", "crossing facets", "worst elements"):
         if any(group.kind == kind and len(group.edges) for scene in scenes for group in scene.lines):
             entries.append((kind, COLOURS[kind]))
     x = 20.0

@@ -11,6 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings import Finding, Place
 from oddseam.geometry.clipping import clip_triangles
+from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.model import Mesh
 from oddseam.picks import pick
 from oddseam.pictures.view import Lines
@@ -27,10 +28,10 @@ COLOURS = {
     "non-manifold nodes": "#0072B2",
     "misoriented edges": "#E69F00",
     "inside-out pieces": "#E69F00",
-    "duplicate facets": "#CC79A7",
-    "degenerate facets": "#CC79A7",
+    "duplicate facets": "#56B4E9",
+    "degenerate facets": "#56B4E9",
     "coincident nodes": "#56B4E9",
-    "crossing facets": "#56B4E9",
+    "crossing facets": "#CC79A7",
     "crumbs": "#009E73",
     "poor elements": "#000000",
     "worst elements": "#CC79A7",
@@ -80,9 +81,10 @@ class Scene:
 
 
 def scene_of(
-    mesh: Mesh, toward_eye: Array, *, only: str | None = None, hide: str | None = None, cut: Plane | None = None
-) -> Scene:
-    """What is shown.
+    mesh: Mesh, toward_eye: Array, *, only: str | None = None, hide: str | None = None, cut: Plane | None = None,
+    crossings: bool = False,
+) -> Scene:  # fmt: skip
+    """What is shown; with ``crossings`` the lines along which facets cross as well.
 
     Raises
     ------
@@ -100,7 +102,11 @@ def scene_of(
         shown[pick(mesh, hide)] = False
     rows = np.flatnonzero(shown[t.element])
     said = [f"only {only}"] * (only is not None) + [f"without {hide}"] * (hide is not None)
-    scene = Scene(mesh.nodes, t.triangles[rows], t.element[rows], _finding_lines(mesh, shown), tuple(said))
+    nodes, lines = mesh.nodes, _finding_lines(mesh, shown)
+    if crossings:
+        ends, more = _lines_of_crossings(mesh, shown)
+        nodes, lines = np.concatenate([nodes, ends]), (*lines, more)
+    scene = Scene(nodes, t.triangles[rows], t.element[rows], lines, tuple(said))
     if cut is not None and len(rows):
         scene = _cut(scene, *_plane(cut), toward_eye)
     if not len(scene.triangles):
@@ -120,6 +126,18 @@ def _finding_lines(mesh: Mesh, shown: Array) -> tuple[Lines, ...]:
     wrong[c.pair_edges[~c.pair_agrees]] = True
     kinds = (("misoriented edges", wrong), ("non-manifold edges", c.is_nonmanifold), ("free edges", c.is_free))
     return tuple(Lines(kind, c.edges[which & seen], to_rgb(COLOURS[kind])) for kind, which in kinds)
+
+
+def _lines_of_crossings(mesh: Mesh, shown: Array) -> tuple[Array, Lines]:
+    """Ends of the segments along which facets cross that are shown both, and the segments from them."""
+    from matplotlib.colors import to_rgb
+
+    t, pairs = mesh.triangulation, mesh.crossing_triangles
+    pairs = pairs[shown[t.element[pairs]].all(axis=1)]
+    found = crossing_lines(mesh.nodes, t.triangles, pairs)
+    ends = found.ends[~found.in_plane].reshape(-1, 3)
+    edges = mesh.n_nodes + np.arange(len(ends)).reshape(-1, 2)
+    return ends, Lines("crossing facets", edges, to_rgb(COLOURS["crossing facets"]))
 
 
 def _plane(cut: Plane) -> tuple[Array, Array]:
