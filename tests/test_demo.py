@@ -20,7 +20,9 @@ def test_the_raw_cowl_has_the_damage_it_should(raw_cowl, damage):
     assert found.finding("duplicate facets").count == damage.duplicated
     assert found.finding("crumbs").count == 4 and damage.missing > 20
     assert found.finding("slivers").count == damage.slivers and found.finding("T-junctions").count == damage.torn
-    assert found.finding("cracks").n_places == 1 and found.finding("non-manifold edges").count == 17
+    assert found.finding("cracks").n_places == 1 and found.finding("non-manifold edges").count == 20
+    crossed = found.finding("crossing facets")
+    assert crossed.places[0].length == pytest.approx(77.8, abs=0.2) and crossed.places[0].count == 170
     turned = found.finding("misoriented edges")
     assert f"2 region(s) with {damage.flipped} facets" in turned.message and turned.n_places == 2
 

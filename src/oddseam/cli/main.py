@@ -110,6 +110,11 @@ def build_parser() -> argparse.ArgumentParser:
         "shared nodes and edges, or left",
     )
     p.add_argument(
+        "--trim",
+        choices=("inside", "outside"),
+        help="cut open sheets off where a solid cuts them: what sticks into it, or what hangs outside",
+    )
+    p.add_argument(
         "--crumbs",
         type=float,
         metavar="SIZE",

@@ -109,7 +109,7 @@ def run_mend(args: argparse.Namespace) -> int:
     with shown() as progress:
         mesh = oddseam.mend(
             mesh, close=close, width=args.width, keep_joints=args.keep_joints, overlaps=args.overlaps,
-            crumbs=args.crumbs, target=format_of(args.output), progress=progress,
+            trim=args.trim, crumbs=args.crumbs, target=format_of(args.output), progress=progress,
         )  # fmt: skip
     return _finish(mesh, args)
 

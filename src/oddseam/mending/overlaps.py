@@ -18,9 +18,11 @@ from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
 from oddseam.mending.caps import SHEETS, with_caps, without_caps
 from oddseam.mending.clusters import joined_nodes
+from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.snapping import snap_crossings
+from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, merged
 from oddseam.model.faces import duplicate_rows
@@ -39,8 +41,8 @@ class Resolved:
 
     Attributes
     ----------
-    cut, dropped, turned, caps : int
-        Facets; the last are those that close gaps.
+    cut, dropped, turned, caps, trimmed : int
+        Facets; the last two are those that close gaps, and those cut off sheets.
     rounds : int
         How often rounding to the target brought new crossings, and was seen to.
     largest_move : float
@@ -58,6 +60,7 @@ class Resolved:
     dropped: int = 0
     turned: int = 0
     caps: int = 0
+    trimmed: int = 0
     rounds: int = 0
     largest_move: float = 0.0
     sheets: int = 0
@@ -66,7 +69,9 @@ class Resolved:
     places: tuple[tuple[float, float, float], ...] = ()
 
 
-def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None, widest: float) -> tuple[Mesh, Resolved]:
+def resolve_overlaps(
+    mesh: Mesh, *, drop: bool, target: str | None, widest: float, trim: str | None = None
+) -> tuple[Mesh, Resolved]:
     """Resolve crossings until none is left on the coordinates that the target holds, or no fewer come of it.
 
     Parameters
@@ -79,6 +84,8 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None, widest: floa
         Format that the result is rounded for.
     widest : float
         Gaps up to this size in what is nearly closed are closed for good.
+    trim : {"inside", "outside"}, optional
+        Of sheets that solids cut, the side to be cut off.
     """
     report = Resolved()
     fewest = len(mesh.crossing_triangles)
@@ -91,7 +98,7 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None, widest: floa
     best = mesh
     for number in range(_ROUNDS):
         reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
-        mesh = _united(mesh, report, drop, reach)
+        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None)
         mesh, move = _held(mesh, target, 0.0)
         left = len(mesh.crossing_triangles)
         if left and target is not None:
@@ -103,13 +110,13 @@ def resolve_overlaps(mesh: Mesh, *, drop: bool, target: str | None, widest: floa
             best, fewest, report.rounds = mesh, now, number
         if not left or (number and now > 0.5 * before):
             break  # what was snapped may have closed a wedge: it is looked at once more what is solid
-    best = without_caps(best)
+    best = with_creases_on_edges(without_caps(best))
     if fewest and prove(best).worse_than(prove(given)):
         return given, Resolved(places=report.places, is_resolved=False)
     return best, report
 
 
-def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
+def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles)
@@ -126,12 +133,17 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float) -> Mesh:
             before, behind = solid[found.cells.cell].T
             keep[rows[before != behind]] = True
             turn[rows[before & ~behind]] = True
+    off = np.zeros(0, np.int64)
+    if trim is not None:
+        off = side_of_sheets(cut.points, cut.triangles, closed, trim == "inside")
+        keep[off] = False
+        report.trimmed += len(off)
     # of facets on the same three nodes one of a closed piece stays before one of a sheet
     order = np.concatenate([np.flatnonzero(keep & closed), np.flatnonzero(keep & ~closed)])
     copies = order[duplicate_rows(cut.triangles[order], len(cut.points))]
     keep[copies[~closed[copies]]] = False
     report.cut += len(cut.cut)
-    report.dropped += int((~keep).sum())
+    report.dropped += int((~keep).sum()) - len(off)
     report.turned += int((keep & turn).sum())
     report.sheets = max(report.sheets, len(np.unique(cut.origin[~closed & np.isin(cut.origin, cut.cut)])))
     return _rebuilt(mesh, cut, keep, turn)
@@ -178,5 +190,5 @@ def _rebuilt(mesh: Mesh, cut: Arrangement, keep: Array, turn: Array) -> Mesh:
     over = np.unique(of[keep & turn & ~broken[of]])
     return edited(
         mesh, drop=np.flatnonzero(broken | lost), turn=over, add_nodes=cut.points[mesh.n_nodes :],
-        add_triangles=triangles, like=of[pieces], derived=True,
+        add_triangles=triangles, like=of[pieces], derived=True, add_creases=new_creases(cut, keep),
     )  # fmt: skip

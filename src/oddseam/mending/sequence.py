@@ -58,6 +58,7 @@ def mend(
     width: float | None = None,
     keep_joints: bool | None = None,
     overlaps: str | None = None,
+    trim: str | None = None,
     crumbs: float | None = None,
     target: str | None = None,
     progress: Progress = silent,
@@ -88,6 +89,9 @@ def mend(
         What becomes of facets that cross: one surface round all that is solid (open sheets have no
         inside, and are imprinted); all facets stay and share nodes and edges; or they are left.
         Left in a solver deck by default, made one elsewhere.
+    trim : {"inside", "outside"}, optional
+        Of open sheets that a solid cuts, the side to be cut off: what sticks into the solid, or what hangs
+        outside; by default neither.  With ``overlaps="union"`` only.
     crumbs : float, optional
         Floating pieces smaller than this are dropped; half a percent of the diagonal by
         default, 0 to keep all.
@@ -128,6 +132,10 @@ def mend(
     if keep_joints is None:
         keep_joints = mesh.source is not None and mesh.source.records is not None
     overlaps = overlaps or ("keep" if keep_joints else "union")
+    if trim not in (None, "inside", "outside"):
+        raise Refusal(f"trim {trim!r} is not inside or outside")
+    if trim is not None and overlaps != "union":
+        raise Refusal(f"trim needs overlaps 'union' to know what is solid, not {overlaps!r}")
     steps: list[Step] = []
 
     def held(mesh: Mesh) -> Mesh:
@@ -191,7 +199,7 @@ def mend(
     mesh = closed(mesh, may_cross=crosses and overlaps == "union")
     if crosses:
         progress("resolving crossings", 0.6)
-        resolved = _resolve_overlaps(mesh, overlaps, target if joins else None, widest, steps, unmet)
+        resolved = _resolve_overlaps(mesh, overlaps, trim, target if joins else None, widest, steps, unmet)
         if resolved is None:  # then no fill may cross either
             for lines, length in said:
                 del lines[length:]
@@ -278,13 +286,15 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
 
 
 def _resolve_overlaps(
-    mesh: Mesh, overlaps: str, target: str | None, widest: float, steps: list[Step], unmet: list[str]
+    mesh: Mesh, overlaps: str, trim: str | None, target: str | None, widest: float, steps: list[Step], unmet: list[str]
 ) -> Mesh | None:
     """Without crossings, or ``None`` if that cannot be."""
-    mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target, widest=widest)
+    mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target, widest=widest, trim=trim)
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
     if report.caps:
         detail += f"; gaps closed with {report.caps:,} facets"
+    if report.trimmed:
+        detail += f"; {report.trimmed:,} pieces of sheets {trim} what is solid cut off"
     if report.rounds:
         detail += f"; seen to {report.rounds + 1} times, for rounding brought new ones"
     steps.append(Step("resolve crossings", report.cut, report.largest_move, detail, report.places))
@@ -296,7 +306,8 @@ def _resolve_overlaps(
         first = f", first at {point_text(report.places[0])}" if report.places else ""
         unmet.append(
             f"open sheets cross others: {report.sheets:,} of their facets were cut{first}; a sheet has no inside, so "
-            "all of it stays and shares edges there (--overlaps imprint, if that is meant)"
+            + ("the rest of it" if report.trimmed else "all of it")
+            + " stays and shares edges there (--overlaps imprint, if that is meant; --trim cuts a side off)"
         )
     return mesh
 

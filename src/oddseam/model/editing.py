@@ -22,6 +22,7 @@ def edited(
     add_triangles: Array | None = None,
     like: Array | None = None,
     derived: bool = False,
+    add_creases: Creases | None = None,
 ) -> Mesh:
     """A mesh with some elements dropped, some turned over, and triangles added.
 
@@ -40,6 +41,8 @@ def edited(
         For each added triangle the element whose part and patch it takes.
     derived : bool
         Whether added triangles are pieces of those elements, and join their groups.
+    add_creases : Creases, optional
+        Between nodes of the mesh and added ones.
     """
     old_nodes = mesh.n_nodes
     nodes = mesh.nodes if add_nodes is None else np.concatenate([mesh.nodes, add_nodes])
@@ -108,7 +111,7 @@ def edited(
         node_ids=node_ids,
         elements=blocks,
         groups=_turned_sides(mesh, turned).carried(node_origin, element_origin, sides=True),
-        creases=_kept_creases(mesh.creases, keep_node, new_index),
+        creases=_kept_creases(joint_creases(mesh.creases, add_creases), keep_node, new_index),
         patches=patches,
     )
 
@@ -205,6 +208,16 @@ def _turned_sides(mesh: Mesh, turned: Array) -> Groups:
         other = np.where(side < 2, 1 - side, corners[element] + 3 - side)
         sides[name] = np.column_stack([element, np.where(turned[element], other, side)])
     return Groups(mesh.groups.nodes, mesh.groups.elements, sides)
+
+
+def joint_creases(one: Creases | None, two: Creases | None) -> Creases | None:
+    """Both together; an edge that is in both keeps the first kind."""
+    if one is None or two is None:
+        return one or two
+    edges = np.concatenate([one.edges, two.edges])
+    _, first = np.unique(edges, axis=0, return_index=True)
+    first.sort()
+    return Creases(edges[first], np.concatenate([one.kind, two.kind])[first])
 
 
 def _kept_creases(creases: Creases | None, keep: Array, new_index: Array) -> Creases | None:

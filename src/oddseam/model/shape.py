@@ -8,8 +8,8 @@ import numpy as np
 
 from oddseam.arrays import Array, check_index, locked
 
-#: Why an edge is a crease: sharper than an angle, recognised, or drawn by hand.
-CREASE_KINDS = ("angle", "recognised", "drawn")
+#: Why an edge is a crease: sharper than an angle, recognised, drawn by hand, or where surfaces crossed.
+CREASE_KINDS = ("angle", "recognised", "drawn", "crossing")
 
 
 @dataclass(frozen=True, eq=False)

@@ -40,7 +40,8 @@ def _describe(mark: Mark) -> str:
     if place.count == 1:
         what, named = what.removesuffix("s"), f" {place.ids[0]}" if place.ids else ""
     items = f"{what}{named}" if named else f"{place.count:,} {what}"
-    lines = [f"at ({at})", f"{items}, {place.size:.4g} across"]
+    extent = f"{place.length:.4g} long" if place.length else f"{place.size:.4g} across"
+    lines = [f"at ({at})", f"{items}, {extent}"]
     if mark.finding.n_places > 1:
         lines.append(f"one of {mark.finding.n_places:,} places")
     lines += textwrap.wrap(mark.finding.advice, 38)[:2]

@@ -1,0 +1,68 @@
+"""The lines along which surfaces crossed, as creases of what becomes of them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.arrangement import Arrangement
+from oddseam.geometry.triangles import turn_angles, unit_normals
+from oddseam.model import Mesh
+from oddseam.model.faces import duplicate_rows
+from oddseam.model.shape import CREASE_KINDS, Creases
+
+#: Where surfaces go on in one plane (degrees) their line is no crease.
+_FLAT = 1.0
+
+
+def new_creases(cut: Arrangement, keep: Array) -> Creases:
+    """Edges at which more facets met than remain, and those that remain bend; by points of the arrangement."""
+    n = len(cut.points)
+    once = np.ones(len(cut.triangles), bool)
+    once[duplicate_rows(cut.triangles, n)] = False
+    t = cut.triangles.astype(np.int64)
+    start, end = t, np.roll(t, -1, axis=1)
+    names, edge = np.unique(np.minimum(start, end) * n + np.maximum(start, end), return_inverse=True)
+    edge = edge.reshape(-1, 3)
+    met = np.bincount(edge[once].ravel(), minlength=len(names))
+    rows = np.flatnonzero(keep)
+    left = np.bincount(edge[rows].ravel(), minlength=len(names))
+    joint = (met > 2) & (left >= 2)
+    corner = np.flatnonzero(joint[edge[rows]].ravel())
+    at, row = edge[rows].ravel()[corner], np.repeat(rows, 3)[corner]
+    order = np.argsort(at, kind="stable")
+    first = np.searchsorted(at[order], np.flatnonzero(joint))
+    normal = unit_normals(cut.points[t])
+    one, two = normal[row[order[first]]], normal[row[order[first + 1]]]
+    bent = np.minimum(turn_angles(one, two), turn_angles(one, -two)) > _FLAT
+    its = names[np.flatnonzero(joint)[bent | (left[joint] > 2)]]
+    kind = np.full(len(its), CREASE_KINDS.index("crossing"))
+    return Creases(np.column_stack([its // n, its % n]), kind)
+
+
+def with_creases_on_edges(mesh: Mesh) -> Mesh:
+    """The mesh with creases that are edges of it: those that were cut in two follow the pieces, others go."""
+    if mesh.creases is None:
+        return mesh
+    edges = mesh.connectivity.edges.astype(np.int64)
+    known = set(map(tuple, np.sort(edges, axis=1).tolist()))
+    ends, kinds = [], []
+    beside: dict[int, set[int]] = {}
+    lost = [pair for pair in mesh.creases.edges.tolist() if tuple(pair) not in known]
+    touched = np.unique(np.array(lost, np.int64))
+    for a, b in edges[np.isin(edges, touched).any(axis=1)].tolist():
+        beside.setdefault(a, set()).add(b)
+        beside.setdefault(b, set()).add(a)
+    for (a, b), kind in zip(mesh.creases.edges.tolist(), mesh.creases.kind.tolist(), strict=True):
+        chain = [(a, b)]
+        if (a, b) not in known:
+            between = sorted(beside.get(a, set()) & beside.get(b, set()))
+            if not between:
+                continue
+            way = [np.linalg.norm(mesh.nodes[[a, b]] - mesh.nodes[m], axis=1).sum() for m in between]
+            m = between[int(np.argmin(way))]
+            chain = [(min(a, m), max(a, m)), (min(m, b), max(m, b))]
+        ends += chain
+        kinds += [kind] * len(chain)
+    rows, first = np.unique(np.array(ends, np.int64).reshape(-1, 2), axis=0, return_index=True)
+    return mesh.replaced(creases=Creases(rows, np.array(kinds, np.int64)[first]))
