@@ -30,8 +30,10 @@ from oddseam.model.editing import edited, merged
 #: Triangles may lie over one another whose normals enclose no more than 11 degrees.
 _FLAT = 0.98
 _LITTLE_MORE = 2.0
+#: A step after which so many times as many pairs cross is taken back.
+_WORSE = 1.5
 #: So many passes may bring no fewer crossings, before it is given up.
-_PATIENCE = 4
+_PATIENCE = 8
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,17 +70,22 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
     With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
     """
     pairs = _apart(mesh, mesh.crossing_triangles)
-    best, fewest, waited = mesh, len(pairs), 0
+    best, fewest, waited, way = mesh, len(pairs), 0, 0
     while len(pairs) and waited < _PATIENCE:
-        new = _snapped(mesh, pairs, reach)
+        new, used = _snapped(mesh, pairs, reach, way)
         if new is None:
             break
         new = rounded_to(new, target)[0]
         new, _ = join_coincident(new, everywhere=True)
         new, _ = drop_degenerates(new)
         new = _cancelled(new) if cancel else new
-        mesh, pairs = new, _apart(new, crossing_again(mesh, pairs, new))
+        left = _apart(new, crossing_again(mesh, pairs, new))
         waited += 1
+        if len(left) > _WORSE * len(pairs):
+            way = used + 1
+            continue
+        way = 0 if len(left) < len(pairs) else used + 1  # what brought nothing is not tried again at once
+        mesh, pairs = new, left
         if len(pairs) < fewest:
             best, fewest, waited = mesh, len(pairs), 0
     return best
@@ -112,24 +119,38 @@ def _cancelled(mesh: Mesh) -> Mesh:
     return edited(mesh, drop=np.flatnonzero((lost > 0) & (lost == whole)))
 
 
-def _snapped(mesh: Mesh, pairs: Array, reach: float) -> Mesh | None:
-    """One step; ``None`` if nothing lies so near."""
+def _snapped(mesh: Mesh, pairs: Array, reach: float, first: int) -> tuple[Mesh | None, int]:
+    """One step, and which way it was made; ``None`` if nothing lies so near.
+
+    Nodes are joined wherever they lie together.  Otherwise the ways are tried in turn, from ``first`` on.
+    """
     found = _contacts(mesh, pairs, reach)
-    if len(found.joins):
+    if len(found.joins) and first == 0:
         into = joined_nodes(
             mesh.nodes, found.joins[:, 0], found.joins[:, 1], reach, np.arange(mesh.n_nodes), lambda _: ()
         )
-        return merged(mesh, into)
-    if len(found.on_edge) or len(found.in_facet):
-        return _cut(mesh, found.on_edge, found.in_facet, mesh.nodes[:0])
-    laid = _laid_over(mesh, _with_neighbours(mesh, found.flat, reach))
-    if laid is not None:
-        return laid
-    if len(found.passing):
-        new = mesh.n_nodes + np.arange(len(found.middle))
-        on_edge = np.concatenate([np.column_stack([found.passing[:, k : k + 2], new]) for k in (0, 2)])
-        return _cut(mesh, on_edge, found.in_facet, found.middle)
-    return None
+        return merged(mesh, into), -1
+    ways = (_cut_at_nodes, _laid_over, _cut_where_edges_pass)
+    for k in range(len(ways)):
+        way = (first + k) % len(ways)
+        new = ways[way](mesh, found, reach)
+        if new is not None:
+            return new, way
+    return None, 0
+
+
+def _cut_at_nodes(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
+    if not len(found.on_edge) and not len(found.in_facet):
+        return None
+    return _cut(mesh, found.on_edge, found.in_facet, mesh.nodes[:0])
+
+
+def _cut_where_edges_pass(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
+    if not len(found.passing):
+        return None
+    new = mesh.n_nodes + np.arange(len(found.middle))
+    on_edge = np.concatenate([np.column_stack([found.passing[:, k : k + 2], new]) for k in (0, 2)])
+    return _cut(mesh, on_edge, found.in_facet[:0], found.middle)
 
 
 # ---------------------------------------------------------------------- what is near
@@ -314,8 +335,9 @@ def _replaced(
     )  # fmt: skip
 
 
-def _laid_over(mesh: Mesh, flat: Array) -> Mesh | None:
+def _laid_over(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
     """Triangles of flat pairs laid over one another, cluster by cluster; of two with an edge in common one waits."""
+    flat = _with_neighbours(mesh, found.flat, reach)
     if not len(flat):
         return None
     rows = np.unique(flat)
@@ -331,17 +353,17 @@ def _laid_over(mesh: Mesh, flat: Array) -> Mesh | None:
         edges = {edge for corners in triangles[its].tolist() for edge, _ in _sides(corners)}
         if not taken.isdisjoint(edges):
             continue
-        found = overlay(mesh.nodes, triangles[its].astype(np.int64), n)
-        if found is None:
+        made = overlay(mesh.nodes, triangles[its].astype(np.int64), n)
+        if made is None:
             continue
         taken |= edges
-        n += len(found.points)
-        points.append(found.points)
+        n += len(made.points)
+        points.append(made.points)
         for row in its.tolist():
             laid[row] = []
-        for row, piece in found.pieces:
+        for row, piece in made.pieces:
             laid[int(its[row])].append(piece)
-        for edge, chain in found.along.items():
+        for edge, chain in made.along.items():
             at_edge[edge] = {round(GRID * (k + 1) / (len(chain) + 1)): node for k, node in enumerate(chain)}
     return _replaced(mesh, np.concatenate(points), at_edge, {}, laid) if laid else None
 
