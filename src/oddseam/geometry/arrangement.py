@@ -206,12 +206,41 @@ class _Arranger:
 
     def _cut_alone(self, row: int) -> list[tuple[int, int, int]]:
         a, b, c = self._corners[row].tolist()
+        simple = self._cut_across(row, (a, b, c))
+        if simple is not None:
+            return simple
         plane = PlanarMesh(self._points, self._meetings.plane(row).normal, (a, b, c))
         for edge in ((a, b), (b, c), (c, a)):
             for k in self._along(edge):
                 plane.add(k)
         self._insert(plane, [row])
         return plane.triangles()
+
+    def _cut_across(self, row: int, corners: tuple[int, int, int]) -> list[tuple[int, int, int]] | None:
+        """The pieces of a triangle with nothing in it but a segment from one edge to another, or to a corner."""
+        if self._inner.get(row):
+            return None
+        on = [self._along((corners[k], corners[(k + 1) % 3])) for k in range(3)]
+        count = [len(points) for points in on]
+        if max(count) > 1 or sum(count) not in (1, 2):
+            return None
+        k = count.index(0) if sum(count) == 2 else (count.index(1) + 1) % 3
+        # seen from corner c, the edge across from which is whole, or next to which is
+        a, b, c = (corners[(k + n) % 3] for n in range(3))
+        if sum(count) == 1:  # on the edge from c to a: to b
+            (p,) = on[(k + 2) % 3]
+            return None if self._segments.get(row, set()) - {(min(b, p), max(b, p))} else [(b, c, p), (b, p, a)]
+        (p,), (q,) = on[(k + 1) % 3], on[(k + 2) % 3]  # between b and c, and between c and a
+        if self._segments.get(row, set()) - {(min(p, q), max(p, q))}:
+            return None
+        if self._distance(a, p) < self._distance(b, q):
+            return [(c, q, p), (a, b, p), (a, p, q)]
+        return [(c, q, p), (a, b, q), (b, p, q)]
+
+    def _distance(self, one: int, two: int) -> float:
+        """Distance of two points squared, in scaled coordinates and about."""
+        p, q = self._points.points[one], self._points.points[two]
+        return sum((p[n] / p[3] - q[n] / q[3]) ** 2 for n in range(3))
 
     def _along(self, edge: tuple[int, int]) -> list[int]:
         return sorted(self._on_edge.get((min(edge), max(edge)), ()))

@@ -14,7 +14,7 @@ from oddseam.geometry.triangles import boxes
 from oddseam.model import Mesh
 
 #: Cells of the grid along each axis.
-_CELLS = 96
+_CELLS = 64
 
 
 def rows_near(low: Array, high: Array, marked: Array) -> Array:

@@ -99,10 +99,13 @@ def resolve_overlaps(
     for number in range(_ROUNDS):
         reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None)
-        mesh, move = _held(mesh, target, 0.0)
-        left = len(mesh.crossing_triangles)
-        if left and target is not None:
+        rounded, move = _held(mesh, target, 0.0)
+        left = len(rounded.crossing_triangles)
+        if left and target is not None and number == 0:
             mesh, move = _held(mesh, target, reach)
+        else:
+            mesh = rounded
+        if left and target is not None:
             mesh = snap_crossings(mesh, reach, target, cancel=drop)
         report.largest_move = max(report.largest_move, move)
         before, now = fewest, len(mesh.crossing_triangles)

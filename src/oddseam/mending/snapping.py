@@ -71,6 +71,7 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
     """
     pairs = _apart(mesh, mesh.crossing_triangles)
     best, fewest, waited, way = mesh, len(pairs), 0, 0
+    newest = int(mesh.element_ids.max(initial=0))
     while len(pairs) and waited < _PATIENCE:
         new, used = _snapped(mesh, pairs, reach, way)
         if new is None:
@@ -78,7 +79,7 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
         new = rounded_to(new, target)[0]
         new, _ = join_coincident(new, everywhere=True)
         new, _ = drop_degenerates(new)
-        new = _cancelled(new) if cancel else new
+        new = _cancelled(new, newest) if cancel else new
         left = _apart(new, crossing_again(mesh, pairs, new))
         waited += 1
         if len(left) > _WORSE * len(pairs):
@@ -97,12 +98,17 @@ def _apart(mesh: Mesh, pairs: Array) -> Array:
     return np.asarray(pairs[(ordered[pairs[:, 0]] != ordered[pairs[:, 1]]).any(axis=1)])
 
 
-def _cancelled(mesh: Mesh) -> Mesh:
-    """Without the pairs of triangles on the same three nodes of which one looks each way."""
+def _cancelled(mesh: Mesh, newest: int) -> Mesh:
+    """Without the pairs of triangles on the same three nodes of which one looks each way, and one is of higher id."""
     t = mesh.triangulation
-    ordered, lead = np.sort(t.triangles, axis=1), np.argmin(t.triangles, axis=1)
-    rows = np.arange(len(ordered))
-    ahead = t.triangles[rows, (lead + 1) % 3] < t.triangles[rows, (lead + 2) % 3]
+    marked = np.zeros(mesh.n_nodes, bool)
+    marked[t.triangles[mesh.element_ids[t.element] > newest]] = True
+    rows = np.flatnonzero(marked[t.triangles].all(axis=1))
+    if not len(rows):
+        return mesh
+    corners = t.triangles[rows]
+    ordered, lead, row = np.sort(corners, axis=1), np.argmin(corners, axis=1), np.arange(len(rows))
+    ahead = corners[row, (lead + 1) % 3] < corners[row, (lead + 2) % 3]
     order = np.lexsort((~ahead, *ordered.T[::-1]))
     same = (np.diff(ordered[order], axis=0) == 0).all(axis=1)
     group = np.concatenate([[0], np.cumsum(~same)])
@@ -112,10 +118,10 @@ def _cancelled(mesh: Mesh) -> Mesh:
     # of each group the first ones look one way, the others the other way
     behind = number - forward[group]
     gone = np.where(ahead[order], number < pairs, behind < pairs)
-    gone = order[gone]
+    gone = rows[order[gone]]
     if not len(gone):
         return mesh
-    whole, lost = (np.bincount(t.element[its], minlength=mesh.n_elements) for its in (rows, gone))
+    whole, lost = (np.bincount(its, minlength=mesh.n_elements) for its in (t.element, t.element[gone]))
     return edited(mesh, drop=np.flatnonzero((lost > 0) & (lost == whole)))
 
 
