@@ -19,6 +19,7 @@ from oddseam.geometry.exact_points import ExactPoints
 from oddseam.geometry.overlay import GRID, overlay
 from oddseam.geometry.planar import PlanarMesh
 from oddseam.geometry.triangles import boxes, unit_normals
+from oddseam.mending.caps import SHEETS
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import join_coincident, rounded_to
@@ -99,11 +100,13 @@ def _apart(mesh: Mesh, pairs: Array) -> Array:
 
 
 def _cancelled(mesh: Mesh, newest: int) -> Mesh:
-    """Without the pairs of triangles on the same three nodes of which one looks each way, and one is of higher id."""
+    """Without pairs of closed pieces' triangles on the same three nodes that look either way, one of higher id."""
     t = mesh.triangulation
     marked = np.zeros(mesh.n_nodes, bool)
     marked[t.triangles[mesh.element_ids[t.element] > newest]] = True
-    rows = np.flatnonzero(marked[t.triangles].all(axis=1))
+    is_sheet = np.zeros(mesh.n_elements, bool)
+    is_sheet[mesh.groups.elements.get(SHEETS, np.zeros(0, np.int64))] = True
+    rows = np.flatnonzero(marked[t.triangles].all(axis=1) & ~is_sheet[t.element])
     if not len(rows):
         return mesh
     corners = t.triangles[rows]
