@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -23,10 +24,12 @@ TERMINALS = {
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "account": "oddseam account even.seam",
     "measure": "oddseam measure even.seam",
+    "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
     "by_hand": "oddseam fill inlet_cowl.stl --unit mm --near 29.9,-51,39.7 -o filled.seam",
     "skin": "oddseam skin block.vtu -o block_skin.seam",
 }
 PICTURES = {
+    "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --only 'near (77, 0, 90) rings 14'",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
     "picture_before_after": "oddseam picture even.seam --before inlet_cowl.stl --unit mm",
 }
@@ -34,7 +37,7 @@ PICTURES = {
 
 def run(command: str, folder: Path) -> str:
     """What a command prints, on both streams."""
-    words = [sys.executable, "-m", *command.split()]
+    words = [sys.executable, "-m", *shlex.split(command)]
     done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env={**os.environ})
     return done.stdout + done.stderr
 

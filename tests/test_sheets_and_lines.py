@@ -155,3 +155,27 @@ def test_a_tub_that_something_crosses_keeps_its_opening():
     middle = mended.nodes[mended.triangulation.triangles].mean(axis=1)
     assert not ((np.abs(middle - [1.3, 0.6, 0.1]) < 0.05).all(axis=1)).any()  # nothing within the ball
     assert quality(mended.nodes[mended.triangulation.triangles])["minimum_angle"].min() > 0.0
+
+
+def test_a_fin_on_a_body_that_another_crosses_goes():
+    nodes, triangles = cube(2.0)
+    at = np.flatnonzero((nodes[:, 2] == 2.0) & (nodes[:, 1] == 0.0))  # it stands on an edge of the lid
+    a, b = nodes[at[np.argsort(nodes[at, 0])]]
+    flag = np.stack([a, b, _moved(b, 0, 0, 0.6), _moved(a, 0, 0, 0.6)])
+    fin = np.array([[0, 2, 1], [0, 3, 2]])
+    mesh = _mesh((nodes, triangles), (flag, fin), (_moved(nodes, 0.5, 0.6, -0.7), triangles))
+    mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
+    assert not mended.account.last.outcome.unmet
+    assert oddseam.prove(mended).is_closed
+    assert oddseam.prove(mended).volume == pytest.approx(16.0 - 1.5 * 1.4 * 1.3)
+    assert any("2 facets of fins dropped" in step.detail for step in mended.account.last.outcome.steps)
+
+
+def test_a_wall_on_an_open_sheet_is_no_fin():
+    """Where taking it away leaves a sheet, nothing tells which of the walls is the fin."""
+    nodes, triangles = sheet(2)
+    wall = np.column_stack([nodes[:, 2] + 0.5, nodes[:, 1], nodes[:, 0]])
+    blade = np.column_stack([nodes[:, 0] * 0.8 + 0.1, nodes[:, 1] * 0.9 + 0.03, nodes[:, 2] + 0.3])
+    mesh = _mesh((nodes, triangles), (wall, triangles), (blade, triangles))
+    mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
+    assert _area(mended) == pytest.approx(2.0 + 0.8 * 0.9)

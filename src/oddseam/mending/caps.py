@@ -27,20 +27,27 @@ SHEETS, CAPS = "\0open sheets", "\0caps"
 #: and one with small loops only is none if these are its own border.
 _LARGE = 0.1
 _SMALL = 0.5
+#: What hangs on a piece by its foot alone is a fin if it has no more area, so many times, than caps over its border.
+_FIN = 1.5
 
 
-def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int]:
-    """The mesh with caps over loops up to ``widest`` across, and how many facets these have.
+def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
+    """The mesh with caps over loops up to ``widest`` across, how many facets these have, and how many fins have.
 
+    The cap of a fin, what hangs on a piece by its foot, is the fin turned over, so that both go.
     Larger loops of nearly closed pieces have caps in the group ``CAPS``; the elements of pieces
     that remain open are the group ``SHEETS``.
     """
     t = mesh.triangulation
-    edges, piece_of_edge, piece = borders(mesh.n_nodes, t.triangles)
+    fins = _fins(mesh)
+    given = np.concatenate([t.triangles, t.triangles[fins][:, ::-1]])
+    edges, piece_of_edge, piece = borders(mesh.n_nodes, given)
+    piece = piece[: len(t.triangles)]
     area = np.linalg.norm(area_vectors(mesh.nodes[t.triangles]), axis=1)
     total = np.bincount(piece, area)
     sheets = np.zeros(len(total), bool)
-    kept: list[Array] = []
+    kept: list[Array] = [t.triangles[fins][:, ::-1].astype(np.int64)]
+    open_pieces: list[int] = []
     gone: list[Array] = []
     order = np.argsort(piece_of_edge, kind="stable")
     for its in np.split(order, np.flatnonzero(np.diff(piece_of_edge[order])) + 1):
@@ -53,22 +60,28 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int]:
         wide = sum(span for span, is_large in zip(spans, large, strict=True) if is_large)
         if wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]:
             sheets[p] = True
+            open_pieces.append(p)
             continue
         for cap, is_large in zip(caps, large, strict=True):
             (gone if is_large else kept).append(cap)
+    kept[0] = kept[0][~np.isin(piece[fins], open_pieces)]
     groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[sheets[piece]])}
     mesh = mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
     none = np.zeros((0, 3), np.int64)
     added = np.concatenate([none, *kept, *gone])
     if not len(added):
-        return mesh, 0
+        return mesh, 0, 0
     element_at = np.zeros(mesh.n_nodes, np.int64)
     element_at[t.triangles] = t.element[:, None]
     capped = edited(mesh, add_triangles=added, like=element_at[added[:, 0]])
     count = sum(len(cap) for cap in kept)
     fresh = int(mesh.element_ids.max(initial=0)) + 1 + count
     groups = {**capped.groups.elements, CAPS: np.flatnonzero(capped.element_ids >= fresh)}
-    return capped.replaced(groups=Groups(capped.groups.nodes, groups, capped.groups.sides)), count
+    return (
+        capped.replaced(groups=Groups(capped.groups.nodes, groups, capped.groups.sides)),
+        count - len(kept[0]),
+        len(kept[0]),
+    )
 
 
 def without_caps(mesh: Mesh) -> Mesh:
@@ -100,6 +113,43 @@ def borders(n_nodes: int, triangles: Array) -> tuple[Array, Array, Array]:
     times = np.abs(surplus)
     _, label = np.unique(label, return_inverse=True)
     return np.repeat(ends, times, axis=0), np.repeat(label[m:], times), label[:m]
+
+
+def _fins(mesh: Mesh) -> Array:
+    """Rows of patches between non-manifold edges whose whole border is border of their piece too.
+
+    Each leaves nothing open if it goes; it is one if caps over its border would have about its area.
+    """
+    t = mesh.triangulation.triangles.astype(np.int64)
+    start, end = t, np.roll(t, -1, axis=1)
+    names, edge = np.unique(np.minimum(start, end) * mesh.n_nodes + np.maximum(start, end), return_inverse=True)
+    edge = edge.reshape(-1, 3)
+    step = np.where(start < end, 1, -1)
+    count, surplus = np.bincount(edge.ravel()), np.bincount(edge.ravel(), step.ravel())
+    if not (count > 2).any():
+        return np.zeros(0, np.int64)
+    m = len(t)
+    pair = count[edge] == 2
+    facet = np.repeat(np.arange(m), 3)
+    patch = label_components(m + len(names), facet[pair.ravel()], m + edge.ravel()[pair.ravel()])[1][:m]
+    patch = np.unique(patch, return_inverse=True)[1]
+    at = np.flatnonzero(~pair.ravel())
+    sides = np.column_stack([patch[facet[at]], edge.ravel()[at]])
+    rows, which = np.unique(sides, axis=0, return_inverse=True)
+    own = np.bincount(which.ravel(), step.ravel()[at])
+    stays = np.sign(own) * surplus[rows[:, 1]] < np.abs(own)
+    joint = np.zeros(int(patch.max()) + 1, bool)
+    joint[rows[count[rows[:, 1]] > 2, 0]] = True
+    joint[rows[stays, 0]] = False
+    area = np.linalg.norm(area_vectors(mesh.nodes[t]), axis=1)
+    found = [np.zeros(0, np.int64)]
+    for p in np.flatnonzero(joint).tolist():
+        its = np.flatnonzero(patch == p)
+        caps = [_cap(mesh.nodes, loop) for loop in _loops(borders(mesh.n_nodes, t[its])[0].tolist())]
+        span = sum(float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps)
+        if area[its].sum() <= _FIN * span:
+            found.append(its)
+    return np.concatenate(found)
 
 
 def _loops(edges: list[list[int]]) -> list[Array]:

@@ -41,8 +41,8 @@ class Resolved:
 
     Attributes
     ----------
-    cut, dropped, turned, caps, trimmed : int
-        Facets; the last two are those that close gaps, and those cut off sheets.
+    cut, dropped, turned, caps, fins, trimmed : int
+        Facets; the last three are those that close gaps, those of fins, and those cut off sheets.
     rounds : int
         How often rounding to the target brought new crossings, and was seen to.
     largest_move : float
@@ -60,6 +60,7 @@ class Resolved:
     dropped: int = 0
     turned: int = 0
     caps: int = 0
+    fins: int = 0
     trimmed: int = 0
     rounds: int = 0
     largest_move: float = 0.0
@@ -94,7 +95,7 @@ def resolve_overlaps(
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
-    mesh, report.caps = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
+    mesh, report.caps, report.fins = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
     best = mesh
     for number in range(_ROUNDS):
         reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))

@@ -48,6 +48,7 @@ class _OpenRim:
 
     points: Array
     text: str
+    is_wanted: bool = True
 
 
 @recorded("mend")
@@ -215,7 +216,9 @@ def mend(
     progress("proving", 0.85)
     if one_sided:
         unmet.append(f"{one_sided} region(s) have one side only and cannot be oriented")
-    unmet += _unfilled(mesh, still_open)
+    said_open = _still_open(mesh, still_open)
+    notes += [rim.text for rim in said_open if not rim.is_wanted]
+    unmet += _shortened([rim.text for rim in said_open if rim.is_wanted])
     unmet += _remaining(held(mesh), keep_joints)
     progress("done", 1.0)
     return mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
@@ -293,6 +296,8 @@ def _resolve_overlaps(
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
     if report.caps:
         detail += f"; gaps closed with {report.caps:,} facets"
+    if report.fins:
+        detail += f"; {report.fins:,} facets of fins dropped"
     if report.trimmed:
         detail += f"; {report.trimmed:,} pieces of sheets {trim} what is solid cut off"
     if report.rounds:
@@ -346,7 +351,8 @@ def _fill(
     for number, (rim, across) in enumerate(zip(c.rims, size.tolist(), strict=True)):
         piece = c.piece[c.face[rim.corners[0]]]
         if across > widest and number not in cracks:
-            notes.append(f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}")
+            text = f"left open: a rim {across:.4g} across, {len(rim.corners)} edges, at {_at(mesh, rim)}"
+            still_open.append(_OpenRim(mesh.nodes[rim.nodes], text, is_wanted=False))
         elif spare and across > _SHARE_OF_PIECE * extent[piece]:
             borders.append((rim, across))
         else:
@@ -365,18 +371,20 @@ def _fill(
     return mesh
 
 
-def _unfilled(mesh: Mesh, rims: list[_OpenRim]) -> list[str]:
-    """What is said of rims that are open still, now that crossings are resolved."""
+def _still_open(mesh: Mesh, rims: list[_OpenRim]) -> list[_OpenRim]:
+    """Those that are open still, now that crossings are resolved."""
     from scipy.spatial import cKDTree
 
     free = mesh.connectivity.edges[mesh.connectivity.is_free]
     if not len(free):
         return []
     tree = cKDTree(mesh.nodes[np.unique(free)])
-    lines = [rim.text for rim in rims if tree.query(rim.points)[0].min() <= _SAME * mesh.diagonal]
-    return lines[: 2 * MOST_PLACES] + (
-        [f"open: {len(lines) - 2 * MOST_PLACES:,} more rims"] if len(lines) > 2 * MOST_PLACES else []
-    )
+    return [rim for rim in rims if tree.query(rim.points)[0].min() <= _SAME * mesh.diagonal]
+
+
+def _shortened(lines: list[str]) -> list[str]:
+    more = len(lines) - 2 * MOST_PLACES
+    return lines[: 2 * MOST_PLACES] + [f"open: {more:,} more rims"] * (more > 0)
 
 
 def _cracks(mesh: Mesh, reach: float) -> set[int]:
