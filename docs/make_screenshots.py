@@ -29,7 +29,7 @@ TERMINALS = {
     "skin": "oddseam skin block.vtu -o block_skin.seam",
 }
 PICTURES = {
-    "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --only 'near (77, 0, 90) rings 14'",
+    "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
     "picture_before_after": "oddseam picture even.seam --before inlet_cowl.stl --unit mm",
 }

@@ -189,7 +189,10 @@ def _draw_two(
     sheet: Sheet, meshes: tuple[Mesh, Mesh], scenes: tuple[Scene, Scene], eye: Array, title: str | None, plain: bool
 ) -> None:
     """Two meshes side by side, each with its rings and a list of what was found."""
-    sheet.text(16, 28, title or f"{_name(meshes[1])}: before and after", 15, weight="bold")
+    head = title or f"{_name(meshes[1])}: before and after"
+    sheet.text(16, 28, head, 15, weight="bold")
+    said = "   |   ".join(scenes[1].said)
+    sheet.text(WIDTH - 16, 28, said, FONT - 0.5, color="#444444", ha="right")
     points = np.concatenate([scene.points for scene in scenes])
     camera = Camera.around(points, eye, *_TWO_VIEWS[0][2:])
     any_marked = False
@@ -199,7 +202,7 @@ def _draw_two(
         any_marked |= bool(marks)
         done = ", ".join(entry.operation for entry in mesh.account)
         sheet.text(box[0] + 6, 58, f"{word}: {done}" if done else word, 11, weight="bold")
-        sheet.text(box[0] + 6, 78, _subtitle(mesh, scene, found), FONT - 0.5, color="#444444")
+        sheet.text(box[0] + 6, 78, _subtitle(mesh, replace(scene, said=()), found), FONT - 0.5, color="#444444")
         _draw_view(sheet, box, scene, camera, marks, mesh)
         if found is not None:
             _list_findings(sheet, found.findings, marks, box)
@@ -220,4 +223,8 @@ def _list_findings(
         x, y = box[0] + 6 + (row // 4) * (box[2] / 2), box[1] + box[3] + 14 + (row % 4) * 21
         rings = ", ".join(str(mark.number) for mark in marks if mark.finding.kind == finding.kind)
         sheet.text(x, y, rings, FONT + 1, weight="bold", color=COLOURS.get(finding.kind, "#000000"))
-        sheet.text(x + 46, y, f"{finding.kind}: {finding.count:,}, {finding.n_places:,} place(s)")
+        sheet.text(
+            x + max(46.0, 10.0 + 7.4 * len(rings)),
+            y,
+            f"{finding.kind}: {finding.count:,}, {finding.n_places:,} place(s)",
+        )
