@@ -50,7 +50,7 @@ def test_lines_hide_behind_what_is_in_front():
 def test_marks_are_the_worst_of_each_and_never_twice_in_one_place(raw_cowl):
     marks = choose_marks(oddseam.survey(raw_cowl).findings)
     assert [m.number for m in marks] == list(range(1, len(marks) + 1)) and len(marks) == 6
-    assert {m.finding.kind for m in marks} >= {"free edges", "misoriented edges", "duplicate facets", "crumbs"}
+    assert {m.finding.kind for m in marks} >= {"free edges", "misoriented edges", "duplicate facets", "crossing facets"}
     for a, b in zip(marks[:-1], marks[1:], strict=True):
         assert a.place.centre != b.place.centre
 

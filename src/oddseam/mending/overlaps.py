@@ -102,7 +102,7 @@ def resolve_overlaps(
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None)
         rounded, move = _held(mesh, target, 0.0)
         left = len(rounded.crossing_triangles)
-        if left and target is not None and number == 0:
+        if left and target is not None and number % 2 == 0:
             mesh, move = _held(mesh, target, reach)
         else:
             mesh = rounded
@@ -112,7 +112,7 @@ def resolve_overlaps(
         before, now = fewest, len(mesh.crossing_triangles)
         if number == 0 or now < fewest or not left:
             best, fewest, report.rounds = mesh, now, number
-        if not left or (number and now > 0.5 * before):
+        if not left or (number > 1 and now > 0.5 * before):
             break  # what was snapped may have closed a wedge: it is looked at once more what is solid
     best = with_creases_on_edges(without_caps(best))
     if fewest and prove(best).worse_than(prove(given)):

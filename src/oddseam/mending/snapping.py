@@ -31,8 +31,8 @@ from oddseam.model.editing import edited, merged
 #: Triangles may lie over one another whose normals enclose no more than 11 degrees.
 _FLAT = 0.98
 _LITTLE_MORE = 2.0
-#: A step after which so many times as many pairs cross is taken back.
-_WORSE = 1.5
+#: A step after which so many times as many pairs cross, and some more, is taken back.
+_WORSE, _SOME = 1.5, 40
 #: So many passes may bring no fewer crossings, before it is given up.
 _PATIENCE = 8
 
@@ -83,7 +83,7 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
         new = _cancelled(new, newest) if cancel else new
         left = _apart(new, crossing_again(mesh, pairs, new))
         waited += 1
-        if len(left) > _WORSE * len(pairs):
+        if len(left) > _WORSE * len(pairs) + _SOME:
             way = used + 1
             continue
         way = 0 if len(left) < len(pairs) else used + 1  # what brought nothing is not tried again at once
