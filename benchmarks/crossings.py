@@ -7,14 +7,11 @@ prints a line with ``total SECONDS s``, its time to find the pairs stands beside
 from __future__ import annotations
 
 import argparse
-import re
 import resource
-import subprocess
-import tempfile
 import time
-from pathlib import Path
 
 import numpy as np
+from beside import native_seconds, torus
 
 import oddseam
 from oddseam.geometry.crossings import crossing_pairs
@@ -22,50 +19,28 @@ from oddseam.mending.overlaps import resolve_overlaps
 
 
 def tori(facets: int) -> tuple[np.ndarray, np.ndarray]:
-    """Two tori, one turned and moved, with so many facets together."""
-    m = round((facets / 8) ** 0.5)
-    n = 2 * m
-    u, v = (np.arange(k) * 2 * np.pi / k for k in (n, m))
-    ring = 2.0 + 0.7 * np.cos(v)
-    points = np.stack(
-        [np.outer(np.cos(u), ring), np.outer(np.sin(u), ring), np.outer(np.ones(n), 0.7 * np.sin(v))], axis=-1
-    ).reshape(-1, 3)
-    i, j = np.meshgrid(np.arange(n), np.arange(m), indexing="ij")
-    a, b = i * m + j, (i + 1) % n * m + j
-    c, d = (i + 1) % n * m + (j + 1) % m, i * m + (j + 1) % m
-    one = np.concatenate([np.stack(t, -1).reshape(-1, 3) for t in ((a, b, c), (a, c, d))])
+    """Two tori, one turned and moved, with about so many facets together."""
+    points, one = torus(facets // 2)
     angle = 0.7
     turn = np.array([[1, 0, 0], [0, np.cos(angle), -np.sin(angle)], [0, np.sin(angle), np.cos(angle)]])
     return np.concatenate([points, points @ turn.T + [0.3, 0.2, 0.1]]), np.concatenate([one, one + len(points)])
-
-
-def native(program: str, nodes: np.ndarray, triangles: np.ndarray) -> float:
-    """Seconds that a native program says it took."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "tori.srf"
-        head = np.array([len(nodes), len(triangles)], np.int64)
-        path.write_bytes(head.tobytes() + nodes.tobytes() + triangles.astype(np.int32).tobytes())
-        said = subprocess.run([program, str(path)], capture_output=True, text=True, check=True).stdout
-    found = re.search(r"total ([0-9.]+) s", said)
-    if found is None:
-        raise SystemExit(f"{program} printed no line with 'total SECONDS s'")
-    return float(found[1])
 
 
 def main() -> None:
     """Print a table."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--native", help="program that finds pairs in FILE.srf")
+    parser.add_argument("--facets", type=int, nargs="*", default=[10_000, 100_000, 1_000_000])
     args = parser.parse_args()
     nodes, triangles = tori(2_000)
     resolve_overlaps(oddseam.Mesh.from_triangles(nodes, triangles, unit="mm"), drop=True, target="stl", widest=0.0)
     print("facets     pairs   find, s  native, s  resolve, s  resolve / find  us per facet  peak MB")
-    for facets in (10_000, 100_000, 1_000_000):
+    for facets in args.facets:
         nodes, triangles = tori(facets)
         start = time.perf_counter()
         pairs = crossing_pairs(nodes, triangles)
         find = time.perf_counter() - start
-        beside = f"{native(args.native, nodes, triangles):.2f}" if args.native else "-"
+        beside = f"{native_seconds(args.native, nodes, triangles):.2f}" if args.native else "-"
         mesh = oddseam.Mesh.from_triangles(nodes, triangles, unit="mm")
         mesh = oddseam.as_written(mesh, "stl")
         start = time.perf_counter()
