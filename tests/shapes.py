@@ -72,3 +72,12 @@ def joined(soup: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 def mesh(shape: tuple[np.ndarray, np.ndarray], **more) -> oddseam.Mesh:
     return oddseam.Mesh.from_triangles(*shape, **more)
+
+
+def side_by_side(*shapes: tuple[np.ndarray, np.ndarray]) -> oddseam.Mesh:
+    """Shapes in one mesh, not joined."""
+    first = np.cumsum([0, *(len(nodes) for nodes, _ in shapes)])
+    triangles = [triangles + k for (_, triangles), k in zip(shapes, first, strict=False)]
+    return oddseam.Mesh.from_triangles(
+        np.concatenate([nodes for nodes, _ in shapes]), np.concatenate(triangles), unit="mm"
+    )

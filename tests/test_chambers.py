@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from hypothesis import given, settings, strategies as st
-from shapes import cube, sheet, sphere
+from shapes import cube, sheet, side_by_side, sphere
 
 import oddseam
 
@@ -23,17 +23,8 @@ def _box(low: tuple[float, ...], size: float, over: bool = False) -> Shape:
     return nodes + np.array(low), triangles[:, ::-1] if over else triangles
 
 
-def _mesh(*shapes: Shape) -> oddseam.Mesh:
-    """Shapes in one mesh, not joined."""
-    first = np.cumsum([0, *(len(nodes) for nodes, _ in shapes)])
-    triangles = [triangles + k for (_, triangles), k in zip(shapes, first, strict=False)]
-    return oddseam.Mesh.from_triangles(
-        np.concatenate([nodes for nodes, _ in shapes]), np.concatenate(triangles), unit="mm"
-    )
-
-
 def test_a_cube_is_one_solid_chamber() -> None:
-    found = oddseam.find_chambers(_mesh(_box((0, 0, 0), 2.0)), points=[(1, 1, 1), (3, 1, 1), (0, 1, 1)])
+    found = oddseam.find_chambers(side_by_side(_box((0, 0, 0), 2.0)), points=[(1, 1, 1), (3, 1, 1), (0, 1, 1)])
     (only,) = found.rows
     assert (only.kind, only.volume, only.inside, only.beside) == ("solid", 8.0, 0, (0,))
     assert (only.low, only.high) == ((0.0, 0.0, 0.0), (2.0, 2.0, 2.0))
@@ -41,7 +32,7 @@ def test_a_cube_is_one_solid_chamber() -> None:
 
 
 def test_a_cavity_with_a_core_nests_twice() -> None:
-    mesh = _mesh(_box((0, 0, 0), 4.0), _box((1, 1, 1), 2.0, over=True), _box((1.5, 1.5, 1.5), 1.0))
+    mesh = side_by_side(_box((0, 0, 0), 4.0), _box((1, 1, 1), 2.0, over=True), _box((1.5, 1.5, 1.5), 1.0))
     found = oddseam.find_chambers(mesh, points=[(0.5, 0.5, 0.5), (1.2, 1.2, 1.2), (2, 2, 2), (9, 9, 9)])
     by_kind = [(row.kind, row.volume, row.inside) for row in found.rows]
     assert by_kind == [("solid", 56.0, 0), ("cavity", 7.0, 1), ("solid", 1.0, 2)]
@@ -53,7 +44,7 @@ def test_a_membrane_makes_two_chambers_whichever_way_it_looks() -> None:
     for over in (False, True):
         corners = np.array([[-1, -1, 0.5], [3, -1, 0.5], [3, 3, 0.5], [-1, 3, 0.5]])
         wall = corners, np.array([[0, 2, 1], [0, 3, 2]] if over else [[0, 1, 2], [0, 2, 3]])
-        found = oddseam.find_chambers(_mesh(box, wall), points=[(1, 1, 0.2), (1, 1, 1.5)])
+        found = oddseam.find_chambers(side_by_side(box, wall), points=[(1, 1, 0.2), (1, 1, 1.5)])
         assert [row.volume for row in found.rows] == [pytest.approx(6.0), pytest.approx(2.0)]
         assert found.rows[0].beside == (0, 2)
         assert found.rows[1].beside == (0, 1)
@@ -61,18 +52,18 @@ def test_a_membrane_makes_two_chambers_whichever_way_it_looks() -> None:
 
 
 def test_boxes_that_cross_make_three_chambers() -> None:
-    found = oddseam.find_chambers(_mesh(_box((0, 0, 0), 2.0), _box((1, 1, 1), 2.0)), points=[(1.5, 1.5, 1.5)])
+    found = oddseam.find_chambers(side_by_side(_box((0, 0, 0), 2.0), _box((1, 1, 1), 2.0)), points=[(1.5, 1.5, 1.5)])
     assert [row.volume for row in found.rows] == [pytest.approx(7.0), pytest.approx(7.0), pytest.approx(1.0)]
     assert found.held == (3,)
     assert found.rows[2].beside == (1, 2)  # along edges of the one and in faces of the other
 
 
 def test_an_open_sheet_encloses_nothing() -> None:
-    assert oddseam.find_chambers(_mesh(sheet(4)), points=[(0.1, 0.1, 0.1)]).rows == ()
+    assert oddseam.find_chambers(side_by_side(sheet(4)), points=[(0.1, 0.1, 0.1)]).rows == ()
 
 
 def test_a_bubble_is_found_in_the_part_it_lies_in() -> None:
-    found = oddseam.find_chambers(_mesh(_box((-2, -2, -2), 4.0), sphere(12, 0.1), _box((5, 0, 0), 1.0)))
+    found = oddseam.find_chambers(side_by_side(_box((-2, -2, -2), 4.0), sphere(12, 0.1), _box((5, 0, 0), 1.0)))
     assert [row.inside for row in found.rows] == [0, 0, 1]
     assert sum(row.volume for row in found.rows) == pytest.approx(64.0 + 1.0)
 
@@ -82,7 +73,7 @@ def test_a_bubble_is_found_in_the_part_it_lies_in() -> None:
 def test_chambers_of_grid_boxes_hold_what_the_grid_says(boxes: list[tuple[int, int, int, int]]) -> None:
     """The chambers' volumes sum up to the unit cubes covered; a point's chamber is shared by all in the same boxes
     that hang together."""
-    mesh = _mesh(*[_box(b[:3], float(b[3])) for b in boxes])
+    mesh = side_by_side(*[_box(b[:3], float(b[3])) for b in boxes])
     middles = np.stack(np.meshgrid(*[np.arange(8) + 0.5] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
     inside = [
         frozenset(k for k, b in enumerate(boxes) if all(b[i] < p[i] < b[i] + b[3] for i in range(3))) for p in middles
@@ -111,7 +102,7 @@ def test_a_mesh_without_shells_is_refused() -> None:
 
 def test_the_command_lists_them(tmp_path: Path) -> None:
     path = tmp_path / "case.stl"
-    oddseam.write_mesh(_mesh(_box((0, 0, 0), 4.0), _box((1, 1, 1), 2.0, over=True)), path)
+    oddseam.write_mesh(side_by_side(_box((0, 0, 0), 4.0), _box((1, 1, 1), 2.0, over=True)), path)
     command = [sys.executable, "-m", "oddseam", "chambers", str(path), "--unit", "mm", "--at", "2,2,2"]
     said = subprocess.run(command, capture_output=True, text=True, check=False)
     assert said.returncode == 0, said.stderr
@@ -124,6 +115,6 @@ def test_the_command_lists_them(tmp_path: Path) -> None:
 
 
 def test_tables_are_frames(tmp_path: Path) -> None:
-    found = oddseam.find_chambers(_mesh(_box((0, 0, 0), 2.0)))
+    found = oddseam.find_chambers(side_by_side(_box((0, 0, 0), 2.0)))
     assert list(found.frame().volume) == [8.0]
     assert "<table" in found._repr_html_()

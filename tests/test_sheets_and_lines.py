@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from shapes import cube, sheet, sphere, torus
+from shapes import cube, sheet, side_by_side, sphere, torus
 
 import oddseam
 from oddseam.geometry.crossing_lines import crossing_lines
@@ -16,14 +16,6 @@ from oddseam.geometry.quality import quality
 from oddseam.geometry.triangles import area_vectors
 
 Shape = tuple[np.ndarray, np.ndarray]
-
-
-def _mesh(*shapes: Shape) -> oddseam.Mesh:
-    first = np.cumsum([0, *(len(nodes) for nodes, _ in shapes)])
-    triangles = [triangles + k for (_, triangles), k in zip(shapes, first, strict=False)]
-    return oddseam.Mesh.from_triangles(
-        np.concatenate([nodes for nodes, _ in shapes]), np.concatenate(triangles), unit="mm"
-    )
 
 
 def _moved(nodes: np.ndarray, *by: float) -> np.ndarray:
@@ -45,7 +37,7 @@ def _length(mesh: oddseam.Mesh) -> float:
 def pierced() -> oddseam.Mesh:
     """A cube of side 2 that a sheet, 4 by 1, runs through."""
     nodes, triangles = sheet(4)
-    return _mesh(cube(2.0), (nodes * [4, 1, 1] + [-1.1, 0.5, 1.03], triangles))
+    return side_by_side(cube(2.0), (nodes * [4, 1, 1] + [-1.1, 0.5, 1.03], triangles))
 
 
 @pytest.mark.parametrize(("trim", "area"), [(None, 28.0), ("inside", 26.0), ("outside", 26.0)])
@@ -76,14 +68,14 @@ def test_trim_needs_a_union(pierced, tmp_path: Path):
 def test_a_sheet_clear_of_the_solid_is_not_trimmed():
     nodes, triangles = sheet(3)
     turned = nodes[:, [2, 1, 0]] + [5.4, 5.3, 4.5]
-    far = _mesh(cube(2.0), (_moved(nodes, 5, 5, 5), triangles), (turned, triangles))
+    far = side_by_side(cube(2.0), (_moved(nodes, 5, 5, 5), triangles), (turned, triangles))
     mended = oddseam.mend(far, trim="outside")
     assert _area(mended) == pytest.approx(_area(far))
 
 
 def test_lines_of_crossing_boxes_are_creases():
     nodes, triangles = cube(2.0)
-    boxes = _mesh((nodes, triangles), (_moved(nodes, 1, 0.7, 0.9), triangles))
+    boxes = side_by_side((nodes, triangles), (_moved(nodes, 1, 0.7, 0.9), triangles))
     pairs = boxes.crossing_triangles
     lines = crossing_lines(boxes.nodes, boxes.triangulation.triangles, pairs)
     assert lines.chain.max() == 0 and lines.length.sum() == pytest.approx(6.8)
@@ -97,7 +89,7 @@ def test_lines_of_crossing_boxes_are_creases():
 def test_lines_of_crossing_tori_close():
     nodes, triangles = torus(60, 30)
     other = nodes @ np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]]) + [0.3, 0, 0]
-    tori = _mesh((nodes, triangles), (other, triangles))
+    tori = side_by_side((nodes, triangles), (other, triangles))
     pairs = tori.crossing_triangles
     lines = crossing_lines(tori.nodes, tori.triangulation.triangles, pairs)
     assert lines.chain.max() + 1 == 2
@@ -108,9 +100,11 @@ def test_lines_of_crossing_tori_close():
 
 def test_boxes_in_one_plane_have_no_line_there():
     nodes, triangles = cube(2.0)
-    found = oddseam.survey(_mesh((nodes, triangles), (_moved(nodes, 1, 0, 0), triangles))).finding("crossing facets")
+    found = oddseam.survey(side_by_side((nodes, triangles), (_moved(nodes, 1, 0, 0), triangles))).finding(
+        "crossing facets"
+    )
     assert "lie in one plane" in found.message
-    mended = oddseam.mend(_mesh((nodes, triangles), (_moved(nodes, 1, 0, 0), triangles)))
+    mended = oddseam.mend(side_by_side((nodes, triangles), (_moved(nodes, 1, 0, 0), triangles)))
     assert oddseam.prove(mended).is_clean and oddseam.prove(mended).volume == pytest.approx(12.0)
     assert mended.creases is None or not len(mended.creases.edges)
 
@@ -126,11 +120,11 @@ def _pierced_ball(holes: int) -> Shape:
 def test_a_ball_with_facets_missing_counts_as_solid(holes):
     nodes, triangles = cube(2.0)
     mended = oddseam.mend(
-        _mesh(_pierced_ball(holes), (_moved(nodes, 0.5, 0.6, 0.7), triangles)), close="all", target="stl"
+        side_by_side(_pierced_ball(holes), (_moved(nodes, 0.5, 0.6, 0.7), triangles)), close="all", target="stl"
     )
     assert not mended.account.last.outcome.unmet
     proof = oddseam.prove(mended)
-    whole = oddseam.mend(_mesh(sphere(24, 2.0), (_moved(nodes, 0.5, 0.6, 0.7), triangles)), target="stl")
+    whole = oddseam.mend(side_by_side(sphere(24, 2.0), (_moved(nodes, 0.5, 0.6, 0.7), triangles)), target="stl")
     assert proof.is_closed and proof.volume == pytest.approx(oddseam.prove(whole).volume, rel=2e-3)
 
 
@@ -139,7 +133,7 @@ def test_a_flipped_facet_and_one_given_thrice_do_not_matter():
     triangles = np.concatenate([triangles, triangles[[50]], triangles[[50]]])
     triangles[120] = triangles[120][::-1]
     c_nodes, c_triangles = cube(2.0)
-    mended = oddseam.mend(_mesh((nodes, triangles), (_moved(c_nodes, 0.5, 0.6, 0.7), c_triangles)), target="stl")
+    mended = oddseam.mend(side_by_side((nodes, triangles), (_moved(c_nodes, 0.5, 0.6, 0.7), c_triangles)), target="stl")
     assert oddseam.prove(mended).is_clean and oddseam.prove(mended).is_closed
 
 
@@ -148,7 +142,7 @@ def test_a_tub_that_something_crosses_keeps_its_opening():
     nodes, triangles = sphere(40, 2.0)
     open_at = nodes[triangles].mean(axis=1)[:, 2] > 1.85
     c_nodes, c_triangles = cube(1.0)
-    tub = _mesh((nodes, triangles[~open_at]), (_moved(c_nodes, 1.2, 0.1, -0.4), c_triangles))
+    tub = side_by_side((nodes, triangles[~open_at]), (_moved(c_nodes, 1.2, 0.1, -0.4), c_triangles))
     mended = oddseam.mend(tub, close="none", target="stl")
     proof = oddseam.prove(mended)
     assert proof.rims == 1 and proof.crossing_pairs == 0 and proof.nonmanifold_edges == 0
@@ -163,7 +157,7 @@ def test_a_fin_on_a_body_that_another_crosses_goes():
     a, b = nodes[at[np.argsort(nodes[at, 0])]]
     flag = np.stack([a, b, _moved(b, 0, 0, 0.6), _moved(a, 0, 0, 0.6)])
     fin = np.array([[0, 2, 1], [0, 3, 2]])
-    mesh = _mesh((nodes, triangles), (flag, fin), (_moved(nodes, 0.5, 0.6, -0.7), triangles))
+    mesh = side_by_side((nodes, triangles), (flag, fin), (_moved(nodes, 0.5, 0.6, -0.7), triangles))
     mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
     assert not mended.account.last.outcome.unmet
     assert oddseam.prove(mended).is_closed
@@ -176,6 +170,6 @@ def test_a_wall_on_an_open_sheet_is_no_fin():
     nodes, triangles = sheet(2)
     wall = np.column_stack([nodes[:, 2] + 0.5, nodes[:, 1], nodes[:, 0]])
     blade = np.column_stack([nodes[:, 0] * 0.8 + 0.1, nodes[:, 1] * 0.9 + 0.03, nodes[:, 2] + 0.3])
-    mesh = _mesh((nodes, triangles), (wall, triangles), (blade, triangles))
+    mesh = side_by_side((nodes, triangles), (wall, triangles), (blade, triangles))
     mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
     assert _area(mended) == pytest.approx(2.0 + 0.8 * 0.9)

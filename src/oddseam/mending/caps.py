@@ -14,7 +14,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, numbered_edges
 from oddseam.mending.hole import triangulated
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -47,7 +47,6 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
     total = np.bincount(piece, area)
     sheets = np.zeros(len(total), bool)
     kept: list[Array] = [t.triangles[fins][:, ::-1].astype(np.int64)]
-    open_pieces: list[int] = []
     gone: list[Array] = []
     order = np.argsort(piece_of_edge, kind="stable")
     for its in np.split(order, np.flatnonzero(np.diff(piece_of_edge[order])) + 1):
@@ -60,11 +59,10 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
         wide = sum(span for span, is_large in zip(spans, large, strict=True) if is_large)
         if wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]:
             sheets[p] = True
-            open_pieces.append(p)
             continue
         for cap, is_large in zip(caps, large, strict=True):
             (gone if is_large else kept).append(cap)
-    kept[0] = kept[0][~np.isin(piece[fins], open_pieces)]
+    kept[0] = kept[0][~sheets[piece[fins]]]
     groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[sheets[piece]])}
     mesh = mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
     none = np.zeros((0, 3), np.int64)
@@ -102,13 +100,10 @@ def borders(n_nodes: int, triangles: Array) -> tuple[Array, Array, Array]:
     piece : (m,) int64 array
         Pieces that hang together through edges.
     """
-    start, end = triangles.ravel().astype(np.int64), np.roll(triangles, -1, axis=1).ravel().astype(np.int64)
-    key = np.minimum(start, end) * n_nodes + np.maximum(start, end)
-    names, edge = np.unique(key, return_inverse=True)
-    surplus = np.bincount(edge, np.where(start < end, 1, -1), len(names)).astype(np.int64)
+    ends, edge, step = numbered_edges(triangles, n_nodes)
+    surplus = np.bincount(edge.ravel(), step.ravel(), len(ends)).astype(np.int64)
     m = len(triangles)
-    _, label = label_components(m + len(names), np.repeat(np.arange(m), 3), m + edge)
-    ends = np.column_stack([names // n_nodes, names % n_nodes])
+    _, label = label_components(m + len(ends), np.repeat(np.arange(m), 3), m + edge.ravel())
     ends[surplus > 0] = ends[surplus > 0][:, ::-1]
     times = np.abs(surplus)
     _, label = np.unique(label, return_inverse=True)
@@ -121,17 +116,14 @@ def _fins(mesh: Mesh) -> Array:
     Each leaves nothing open if it goes; it is one if caps over its border would have about its area.
     """
     t = mesh.triangulation.triangles.astype(np.int64)
-    start, end = t, np.roll(t, -1, axis=1)
-    names, edge = np.unique(np.minimum(start, end) * mesh.n_nodes + np.maximum(start, end), return_inverse=True)
-    edge = edge.reshape(-1, 3)
-    step = np.where(start < end, 1, -1)
+    ends, edge, step = numbered_edges(t, mesh.n_nodes)
     count, surplus = np.bincount(edge.ravel()), np.bincount(edge.ravel(), step.ravel())
     if not (count > 2).any():
         return np.zeros(0, np.int64)
     m = len(t)
     pair = count[edge] == 2
     facet = np.repeat(np.arange(m), 3)
-    patch = label_components(m + len(names), facet[pair.ravel()], m + edge.ravel()[pair.ravel()])[1][:m]
+    patch = label_components(m + len(ends), facet[pair.ravel()], m + edge.ravel()[pair.ravel()])[1][:m]
     patch = np.unique(patch, return_inverse=True)[1]
     at = np.flatnonzero(~pair.ravel())
     sides = np.column_stack([patch[facet[at]], edge.ravel()[at]])

@@ -6,7 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.arrangement import Arrangement
-from oddseam.geometry.triangles import turn_angles, unit_normals
+from oddseam.geometry.triangles import numbered_edges, turn_angles, unit_normals
 from oddseam.model import Mesh
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.shape import CREASE_KINDS, Creases
@@ -20,24 +20,20 @@ def new_creases(cut: Arrangement, keep: Array) -> Creases:
     n = len(cut.points)
     once = np.ones(len(cut.triangles), bool)
     once[duplicate_rows(cut.triangles, n)] = False
-    t = cut.triangles.astype(np.int64)
-    start, end = t, np.roll(t, -1, axis=1)
-    names, edge = np.unique(np.minimum(start, end) * n + np.maximum(start, end), return_inverse=True)
-    edge = edge.reshape(-1, 3)
-    met = np.bincount(edge[once].ravel(), minlength=len(names))
+    ends, edge, _ = numbered_edges(cut.triangles, n)
+    met = np.bincount(edge[once].ravel(), minlength=len(ends))
     rows = np.flatnonzero(keep)
-    left = np.bincount(edge[rows].ravel(), minlength=len(names))
+    left = np.bincount(edge[rows].ravel(), minlength=len(ends))
     joint = (met > 2) & (left >= 2)
     corner = np.flatnonzero(joint[edge[rows]].ravel())
     at, row = edge[rows].ravel()[corner], np.repeat(rows, 3)[corner]
     order = np.argsort(at, kind="stable")
     first = np.searchsorted(at[order], np.flatnonzero(joint))
-    normal = unit_normals(cut.points[t])
+    normal = unit_normals(cut.points[cut.triangles])
     one, two = normal[row[order[first]]], normal[row[order[first + 1]]]
     bent = np.minimum(turn_angles(one, two), turn_angles(one, -two)) > _FLAT
-    its = names[np.flatnonzero(joint)[bent | (left[joint] > 2)]]
-    kind = np.full(len(its), CREASE_KINDS.index("crossing"))
-    return Creases(np.column_stack([its // n, its % n]), kind)
+    its = ends[np.flatnonzero(joint)[bent | (left[joint] > 2)]]
+    return Creases(its, np.full(len(its), CREASE_KINDS.index("crossing")))
 
 
 def with_creases_on_edges(mesh: Mesh) -> Mesh:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import winding_number
+from oddseam.geometry.triangles import numbered_edges, winding_number
 from oddseam.model.connectivity import label_components
 
 
@@ -31,22 +31,20 @@ def side_of_sheets(points: Array, triangles: Array, closed: Array, inside: bool)
     -----
     O(m log m), and O(m) for each patch.
     """
-    t = triangles.astype(np.int64)
-    start, end = t.ravel(), np.roll(t, -1, axis=1).ravel()
-    _, edge = np.unique(np.minimum(start, end) * len(points) + np.maximum(start, end), return_inverse=True)
-    row = np.repeat(np.arange(len(t)), 3)
+    edge = numbered_edges(triangles, len(points))[1].ravel()
+    row = np.repeat(np.arange(len(triangles)), 3)
     at_closed = np.zeros(int(edge.max(initial=-1)) + 1, bool)
     at_closed[edge[closed[row]]] = True
     sheet = ~closed[row]
-    n = len(t)
+    n = len(triangles)
     whole = label_components(n + len(at_closed), row[sheet], n + edge[sheet])[1][:n]
     within = sheet & ~at_closed[edge]
     patch = label_components(n + len(at_closed), row[within], n + edge[within])[1][:n]
     cut = np.zeros(int(whole.max(initial=-1)) + 1, bool)
     cut[whole[row[sheet & at_closed[edge]]]] = True
     rows = np.flatnonzero(~closed & cut[whole])
-    solids = points[t[closed]]
+    solids = points[triangles[closed]]
     _, first, which = np.unique(patch[rows], return_index=True, return_inverse=True)
-    middle = points[t[rows[first]]].mean(axis=1)
+    middle = points[triangles[rows[first]]].mean(axis=1)
     is_inside = np.array([round(winding_number(p, solids)) > 0 for p in middle], bool)
     return np.asarray(rows[is_inside[which.ravel()] == inside])
