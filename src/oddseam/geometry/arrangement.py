@@ -16,7 +16,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.geometry.crossings import overlap_in_plane, pairs_near
 from oddseam.geometry.exact_points import ExactPoints, Point
-from oddseam.geometry.meeting import CoplanarError, Meetings
+from oddseam.geometry.meeting import CoplanarError, Edge, Meetings
 from oddseam.geometry.planar import PlanarMesh
 
 
@@ -55,13 +55,13 @@ class Arrangement:
         ]
 
 
-def touching_candidates(nodes: Array, triangles: Array) -> Array:
-    """(k, 2) pairs of rows that may share more than common nodes and edges; no such pair is missing."""
-    pairs = np.sort(pairs_near(nodes, triangles, contacts=True)[0], axis=1)
+def touching_candidates(nodes: Array, triangles: Array, among: Array | None = None) -> Array:
+    """(k, 2) pairs of rows, one ``among`` some, that may share more than common nodes and edges; none is missing."""
+    pairs = np.sort(pairs_near(nodes, triangles, contacts=True, among=among)[0], axis=1)
     return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
 
 
-def arrange(nodes: Array, triangles: Array) -> Arrangement:
+def arrange(nodes: Array, triangles: Array, among: Array | None = None) -> Arrangement:
     """Cut triangles along one another.
 
     Parameters
@@ -69,19 +69,21 @@ def arrange(nodes: Array, triangles: Array) -> Arrangement:
     nodes : (n, 3) float64 array
     triangles : (m, 3) int array
         None with corners in a line.
+    among : int array, optional
+        Rows outside of which nothing meets but in common nodes and edges, or it is left so.
 
     Notes
     -----
     O(n log n) and a time that grows with the number of pairs that meet, and for each triangle
     with the number of points in it.
     """
-    return _Arranger(nodes, triangles).run()
+    return _Arranger(nodes, triangles, among).run()
 
 
 class _Arranger:
-    def __init__(self, nodes: Array, triangles: Array) -> None:
+    def __init__(self, nodes: Array, triangles: Array, among: Array | None) -> None:
         self._nodes = nodes
-        pairs = touching_candidates(nodes, triangles)
+        pairs = touching_candidates(nodes, triangles, among)
         used = np.unique(triangles[np.unique(pairs)]) if len(pairs) else np.zeros(0, np.int64)
         # only nodes of triangles that may touch, and of those beside them, need exact coordinates
         near = np.isin(triangles, used).sum(axis=1) >= 2
@@ -122,32 +124,27 @@ class _Arranger:
     # ------------------------------------------------------------------ where they meet
 
     def _meet(self, one: int, two: int) -> None:
-        corners = [self._corners[k].tolist() for k in (one, two)]
         try:
             met = self._meetings.meet(one, two)
         except CoplanarError:
-            self._meet_in_plane(one, two, corners)
+            self._meet_in_plane(one, two, [self._corners[k].tolist() for k in (one, two)])
             return
-        if met is None:
+        if met is None or all(edge is not None and edge[0] == edge[1] for on in met.on for edge in on):
             return
-        p, q = met
-        if p in corners[0] and q in corners[0] and p in corners[1] and q in corners[1]:
-            return
-        for row, its in zip((one, two), corners, strict=True):
-            self._note(row, its, p, q)
+        for row, on in zip((one, two), met.on, strict=True):
+            self._note(row, met.ends, on)
 
-    def _note(self, row: int, corners: list[int], p: int, q: int) -> None:
+    def _note(self, row: int, ends: tuple[int, int], on: tuple[Edge | None, Edge | None]) -> None:
         """Remember a segment in a triangle, and which points of it lie on its edges."""
-        self._segments.setdefault(row, set())
-        for k in {p, q}:
-            if k not in corners:
-                edge = self._edge_at(row, corners, k)
-                if edge is None:
-                    self._inner.setdefault(row, set()).add(k)
-                else:
-                    self._on_edge.setdefault(edge, set()).add(k)
+        segments = self._segments.setdefault(row, set())
+        for k, edge in zip(ends, on, strict=True):
+            if edge is None:
+                self._inner.setdefault(row, set()).add(k)
+            elif edge[0] != edge[1]:
+                self._on_edge.setdefault(edge, set()).add(k)
+        p, q = ends
         if p != q:
-            self._segments[row].add((min(p, q), max(p, q)))
+            segments.add((p, q) if p < q else (q, p))
 
     def _edge_at(self, row: int, corners: list[int], k: int) -> tuple[int, int] | None:
         """The edge of a triangle that a point of its plane lies on."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oddseam.compiled import kernel
-from oddseam.geometry.crossing_kernels import _thick_axis, shared_nodes, sign2, sign3
+from oddseam.geometry.crossing_kernels import APART, pierces, shared_nodes, sign2, sign3, thick_axis
 
 
 @kernel
@@ -46,23 +46,37 @@ def _is_parted_clearly(p, t, x, y, i, j):
 
 
 @kernel
+def _edges_pass_by(p, t, one, two, s0, s1, s2):
+    """Whether no edge of triangle two, its corners on such sides of triangle one, comes near the inside of one."""
+    for k in range(3):
+        side = (s0 * s1, s1 * s2, s2 * s0)[k]
+        u, v = t[two, k], t[two, (k + 1) % 3]
+        if side == -1 and pierces(p, u, v, t[one, 0], t[one, 1], t[one, 2]) != APART:
+            return False
+    return True
+
+
+@kernel
 def may_touch(p, t, x, y):
     """False only if triangles x and y provably share nothing but common nodes and edges."""
     shared = shared_nodes(t, x, y)
     if shared == 3:
         return True
+    passing = 0
     for turn in range(2):
         one = x if turn == 0 else y
         two = y if turn == 0 else x
-        above = 0
-        below = 0
-        for m in range(3):
-            s = sign3(p, t[one, 0], t[one, 1], t[one, 2], t[two, m])
-            above += s == 1
-            below += s == -1
+        a, b, c = t[one, 0], t[one, 1], t[one, 2]
+        s0, s1, s2 = sign3(p, a, b, c, t[two, 0]), sign3(p, a, b, c, t[two, 1]), sign3(p, a, b, c, t[two, 2])
+        above = (s0 == 1) + (s1 == 1) + (s2 == 1)
+        below = (s0 == -1) + (s1 == -1) + (s2 == -1)
         if above == 3 - shared or below == 3 - shared:
             return False
-    axis = _thick_axis(p, t[x, 0], t[x, 1], t[x, 2])
+        # of two triangles that share nothing and touch, an edge of one meets the other
+        passing += shared == 0 and above + below == 3 and _edges_pass_by(p, t, one, two, s0, s1, s2)
+    if passing == 2:
+        return False
+    axis = thick_axis(p, t[x, 0], t[x, 1], t[x, 2])
     for k in range(3):
         i = (axis + k + 1) % 3
         j = (axis + k + 2) % 3

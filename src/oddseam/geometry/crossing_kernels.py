@@ -101,7 +101,7 @@ def _on_one_side(s0, s1, s2):
 
 
 @kernel
-def _pierces(p, u, v, a, b, c):
+def pierces(p, u, v, a, b, c):
     """Whether the edge (u, v), whose ends lie on both sides of the plane, passes through the triangle."""
     s0 = sign3(p, u, v, a, b)
     s1 = sign3(p, u, v, b, c)
@@ -134,7 +134,7 @@ def _is_parted(p, t, x, y, i, j):
 
 
 @kernel
-def _thick_axis(p, a, b, c):
+def thick_axis(p, a, b, c):
     """Axis along which a triangle shows most of its area; any will do, the thickest is the surest."""
     ux, uy, uz = p[b, 0] - p[a, 0], p[b, 1] - p[a, 1], p[b, 2] - p[a, 2]
     vx, vy, vz = p[c, 0] - p[a, 0], p[c, 1] - p[a, 1], p[c, 2] - p[a, 2]
@@ -164,7 +164,7 @@ def compare(p, t, x, y):
     s0, s1, s2 = sign3(p, x0, x1, x2, y0), sign3(p, x0, x1, x2, y1), sign3(p, x0, x1, x2, y2)
     if _on_one_side(s0, s1, s2):
         return APART
-    axis = _thick_axis(p, x0, x1, x2)
+    axis = thick_axis(p, x0, x1, x2)
     flat = abs(s0) != 1 and abs(s1) != 1 and abs(s2) != 1
     if flat:  # in one plane, or nearly so: look at it from above
         i = (axis + 1) % 3
@@ -182,11 +182,11 @@ def compare(p, t, x, y):
             if turn < 3:
                 q = t[y, turn], t[y, (turn + 1) % 3]
                 side = (s0 * s1, s1 * s2, s2 * s0)[turn]
-                found = _pierces(p, q[0], q[1], x0, x1, x2) if side == -1 else APART
+                found = pierces(p, q[0], q[1], x0, x1, x2) if side == -1 else APART
             else:
                 q = t[x, turn - 3], t[x, (turn - 2) % 3]
                 side = (r0 * r1, r1 * r2, r2 * r0)[turn - 3]
-                found = _pierces(p, q[0], q[1], y0, y1, y2) if side == -1 else APART
+                found = pierces(p, q[0], q[1], y0, y1, y2) if side == -1 else APART
             if found == MEETS:
                 return MEETS
             worst = max(worst, found)

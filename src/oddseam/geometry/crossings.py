@@ -57,7 +57,7 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
     return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
 
 
-def pairs_near(nodes: Array, triangles: Array, *, contacts: bool) -> tuple[Array, Array]:
+def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array | None = None) -> tuple[Array, Array]:
     """Pairs of triangles that floating point cannot prove apart.
 
     Parameters
@@ -66,6 +66,8 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool) -> tuple[Array
     contacts : bool
         Whether those that may touch beyond common nodes and edges are wanted, or only those
         whose interiors may meet.
+    among : int array, optional
+        Rows of which at least one is in every pair that is wanted.
 
     Returns
     -------
@@ -81,12 +83,16 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool) -> tuple[Array
     order, box = boxes_in_order(nodes, triangles)
     ordered = np.ascontiguousarray(triangles[order], np.int32)
     points = np.ascontiguousarray(nodes, np.float64)
+    marked = np.full(len(triangles), among is None)
+    if among is not None:
+        marked[among] = True
+        marked = marked[order]
 
     def search(start: int, stop: int) -> tuple[Array, Array]:
         room = 1024
         while True:
             pairs, state = np.empty((room, 2), np.int32), np.empty(room, np.int8)
-            count = int(search_pairs(points, ordered, box, start, stop, contacts, pairs, state))
+            count = int(search_pairs(points, ordered, box, start, stop, contacts, marked, pairs, state))
             if count <= room:
                 return pairs[:count], state[:count]
             room = count

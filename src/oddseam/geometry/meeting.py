@@ -12,6 +12,9 @@ from dataclasses import dataclass
 from oddseam.arrays import Array
 from oddseam.geometry.exact_points import ExactPoints, Point, Vector, cross, dot, minus
 
+#: Two corners, the smaller first.
+Edge = tuple[int, int]
+
 
 @dataclass(frozen=True)
 class Plane:
@@ -49,8 +52,8 @@ class Meetings:
             plane = self._planes[triangle] = Plane(normal, dot(normal, a))
         return plane
 
-    def meet(self, one: int, two: int) -> tuple[int, int] | None:
-        """The two ends of what triangles of different planes share, equal for a point; ``None`` for nothing.
+    def meet(self, one: int, two: int) -> Met | None:
+        """What triangles of different planes share; ``None`` for nothing.
 
         Raises
         ------
@@ -58,7 +61,7 @@ class Meetings:
             If the triangles lie in one plane.
         """
         plane_one, plane_two = self.plane(one), self.plane(two)
-        corners_one, corners_two = (self._triangles[k].tolist() for k in (one, two))
+        corners_one, corners_two = self._triangles[one].tolist(), self._triangles[two].tolist()
         known = self.points.points
         sides_two = [plane_one.side(known[k]) for k in corners_two]
         if not any(sides_two):
@@ -73,18 +76,52 @@ class Meetings:
         ends_two = self._on_line(corners_two, sides_two, along)
         low = max(ends_one[0], ends_two[0])
         high = min(ends_one[-1], ends_two[-1])
-        return None if high < low else (low.number, high.number)
+        if high < low:
+            return None
+        ends = low.number, high.number
+        return Met(ends, (_lying(ends_one, ends), _lying(ends_two, ends)))
 
     def _on_line(self, corners: list[int], sides: list[int], along: Vector) -> list[_Place]:
         """Where a triangle cuts the plane that its corners lie on these sides of, in order along the line."""
-        points = self.points
-        found = [k for k, side in zip(corners, sides, strict=True) if side == 0]
+        points = self.points.points
+        found: list[tuple[int, Edge]] = [(k, (k, k)) for k, side in zip(corners, sides, strict=True) if side == 0]
         for i, j in ((0, 1), (1, 2), (2, 0)):
             if (sides[i] < 0 < sides[j]) or (sides[j] < 0 < sides[i]):
-                p, q, s, t = points.points[corners[i]], points.points[corners[j]], abs(sides[i]), abs(sides[j])
-                x, y, z = (p[k] * t + q[k] * s for k in range(3))
-                found.append(points.number(x, y, z, s + t))
-        return sorted(_Place(k, dot(along, points.points[k]), points.points[k][3]) for k in found)
+                a, b, s, t = corners[i], corners[j], abs(sides[i]), abs(sides[j])
+                px, py, pz, _ = points[a]
+                qx, qy, qz, _ = points[b]
+                k = self.points.number(px * t + qx * s, py * t + qy * s, pz * t + qz * s, s + t)
+                found.append((k, (a, b) if a < b else (b, a)))
+        places = [_Place(k, dot(along, points[k]), points[k][3], edge) for k, edge in found]
+        if len(places) == 2 and places[1] < places[0]:
+            places.reverse()
+        return places
+
+
+@dataclass(frozen=True, slots=True)
+class Met:
+    """A segment, or a point.
+
+    Attributes
+    ----------
+    ends : (int, int)
+        Numbers of points, equal for a point.
+    on : pair of pairs
+        For either triangle the edge that each end lies on, a corner twice where it is one, ``None`` within.
+    """
+
+    ends: tuple[int, int]
+    on: tuple[tuple[Edge | None, Edge | None], tuple[Edge | None, Edge | None]]
+
+
+def _lying(places: list[_Place], ends: tuple[int, int]) -> tuple[Edge | None, Edge | None]:
+    """The edge of a triangle, which cuts a line at some places, that each of two points on the line lies on."""
+    first, last = places[0], places[-1]
+    along = None
+    if first.edge[0] == first.edge[1] and last.edge[0] == last.edge[1] and first is not last:
+        along = (min(first.number, last.number), max(first.number, last.number))  # an edge lies on the line
+    one, two = (first.edge if k == first.number else last.edge if k == last.number else along for k in ends)
+    return one, two
 
 
 class CoplanarError(Exception):
@@ -94,10 +131,10 @@ class CoplanarError(Exception):
 class _Place:
     """A point on a line, ordered by where it lies."""
 
-    __slots__ = ("below", "number", "where")
+    __slots__ = ("below", "edge", "number", "where")
 
-    def __init__(self, number: int, where: int, below: int) -> None:
-        self.number, self.where, self.below = number, where, below
+    def __init__(self, number: int, where: int, below: int, edge: Edge) -> None:
+        self.number, self.where, self.below, self.edge = number, where, below, edge
 
     def __lt__(self, other: _Place) -> bool:
         return self.where * other.below < other.where * self.below

@@ -28,12 +28,13 @@ def _fill_box(p, t, x, own, i):
 
 
 @kernel
-def search_pairs(p, t, box, begin, end, contacts, pairs, state):
+def search_pairs(p, t, box, begin, end, contacts, marked, pairs, state):
     """Compare the triangles of leaves ``begin`` to ``end`` of a box tree with all later ones near them.
 
-    ``t`` (m, 3) is in the order of the tree.  With ``contacts`` those pairs are found that may
-    touch, else those whose interiors may meet.  What is not apart goes into ``pairs`` and
-    ``state``; pairs for which there is no room are counted only.  Returns how many there are.
+    ``t`` (m, 3) and ``marked`` (m,) are in the order of the tree; one of a pair must be marked.  With
+    ``contacts`` those pairs are found that may touch, else those whose interiors may meet.  What is
+    not apart goes into ``pairs`` and ``state``; pairs for which there is no room are counted only.
+    Returns how many there are.
     """
     m = t.shape[0]
     leaves = (box.shape[0] + 1) // 2
@@ -72,7 +73,7 @@ def search_pairs(p, t, box, begin, end, contacts, pairs, state):
             for y in range(start, stop):
                 _fill_box(p, t, y, own, there)
                 for x in range(first, min(last, y)):
-                    if not _boxes_meet(own, x - first, own, there):
+                    if not (marked[x] or marked[y]) or not _boxes_meet(own, x - first, own, there):
                         continue
                     if contacts:
                         found = MEETS if may_touch(p, t, x, y) else APART

@@ -45,7 +45,7 @@ class PlanarMesh:
         self._i, self._j = ((axis + 1) % 3, (axis + 2) % 3) if normal[axis] > 0 else ((axis + 2) % 3, (axis + 1) % 3)
         self._flat: dict[int, tuple[int, int, int]] = {}
         self._near: dict[int, tuple[float, float]] = {}
-        self._size = 0.0
+        self._size = self._sure = 0.0
         if corners is None:
             corners = self._far_corners(list(extent))
         self.corner: list[list[int]] = [list(corners)]
@@ -74,6 +74,8 @@ class PlanarMesh:
             u, v, w = self._flat[k]
             self._near[k] = (u / w, v / w)
             self._size = max(self._size, abs(self._near[k][0]), abs(self._near[k][1]))
+            # what the bound in ``side`` can be at most, for no coordinate is larger
+            self._sure = 136.0 * _UNIT * self._size * self._size
 
     # ------------------------------------------------------------------ predicates
 
@@ -85,6 +87,10 @@ class PlanarMesh:
         du, dv, eu, ev = bu - au, bv - av, cu - au, cv - av
         left, right = du * ev, dv * eu
         det = left - right
+        if det > self._sure:
+            return 1
+        if det < -self._sure:
+            return -1
         size = self._size
         bound = _UNIT * (
             8.0 * (abs(left) + abs(right)) + 8.0 * size * (abs(du) + abs(dv) + abs(eu) + abs(ev)) + 1e-14 * size * size
@@ -210,29 +216,35 @@ class PlanarMesh:
     def _legalise(self, check: list[tuple[int, int]]) -> None:
         """Flip edges opposite to the corners given, and what follows, where that is better."""
         left = 64 + 8 * len(check)
+        corner, across, fixed = self.corner, self.across, self.fixed
         while check and left:
             left -= 1
             t, i = check.pop()
-            other = self.across[t][i]
-            a, b, c = (self.corner[t][(i + j) % 3] for j in range(3))
-            if other < 0 or (min(b, c), max(b, c)) in self.fixed:
+            other = across[t][i]
+            if other < 0:
                 continue
-            d = self.corner[other][self.across[other].index(t)]
+            its = corner[t]
+            a, b, c = its[i], its[i - 2], its[i - 1]
+            if ((b, c) if b < c else (c, b)) in fixed:
+                continue
+            d = corner[other][across[other].index(t)]
             if self._is_better(a, b, c, d) and self._flip(t, i):
                 # now t is a, b, d and other a, d, c
                 check += [(t, 0), (other, 0)]
 
     def _flip(self, t: int, i: int) -> bool:
         """Turn the edge opposite to corner i, if the two triangles make a convex quadrilateral."""
-        other = self.across[t][i]
-        a, b, c = (self.corner[t][(i + j) % 3] for j in range(3))
-        j = self.across[other].index(t)
+        its, beside = self.corner[t], self.across[t]
+        other = beside[i]
+        a, b, c = its[i], its[i - 2], its[i - 1]
+        there = self.across[other]
+        j = there.index(t)
         d = self.corner[other][j]
         if self.side(a, b, d) <= 0 or self.side(a, d, c) <= 0:
             return False
-        nb, nc = self.across[t][(i + 1) % 3], self.across[t][(i + 2) % 3]
+        nb, nc = beside[i - 2], beside[i - 1]
         # the other triangle runs d, c, b
-        ob, oc = self.across[other][(j + 1) % 3], self.across[other][(j + 2) % 3]
+        ob, oc = there[j - 2], there[j - 1]
         self.corner[t], self.across[t] = [a, b, d], [ob, other, nc]
         self.corner[other], self.across[other] = [a, d, c], [oc, nb, t]
         self._replace_neighbour(ob, other, t)

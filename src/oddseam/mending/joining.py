@@ -6,6 +6,8 @@ import numpy as np
 
 from oddseam.formats import format_named
 from oddseam.geometry.welding import weld_exact
+from oddseam.mending.clusters import joined_nodes
+from oddseam.mending.degenerates import drop_degenerates
 from oddseam.model import Mesh
 from oddseam.model.editing import merged
 
@@ -34,3 +36,28 @@ def join_coincident(mesh: Mesh, *, everywhere: bool) -> tuple[Mesh, int]:
         into[rows] = rows[once[which.ravel()]]
     count = int(np.count_nonzero(into != np.arange(mesh.n_nodes)))
     return (merged(mesh, into), count) if count else (mesh, 0)
+
+
+def held_by(mesh: Mesh, target: str | None, reach: float = 0.0) -> tuple[Mesh, float]:
+    """The mesh as the target holds it, without what is shorter or thinner than that; and how far a node went."""
+    near = 0.0
+    if reach:
+        mesh, near = _without_short_edges(mesh, reach)
+        mesh, _ = drop_degenerates(mesh, reach / 4.0)
+    move = 0.0
+    if target is not None:
+        mesh, _, move = rounded_to(mesh, target)
+    mesh, _ = join_coincident(mesh, everywhere=True)
+    mesh, _ = drop_degenerates(mesh)
+    return mesh, near + move
+
+
+def _without_short_edges(mesh: Mesh, reach: float) -> tuple[Mesh, float]:
+    """Nodes joined along edges that are not longer than ``reach``, and how far one moved."""
+    c = mesh.connectivity
+    a, b = c.edges.T
+    short = np.flatnonzero(np.linalg.norm(mesh.nodes[a] - mesh.nodes[b], axis=1) <= reach)
+    if not len(short):
+        return mesh, 0.0
+    into = joined_nodes(mesh.nodes, a[short], b[short], reach, np.arange(mesh.n_nodes), lambda _: ())
+    return merged(mesh, into), float(np.linalg.norm(mesh.nodes - mesh.nodes[into], axis=1).max())

@@ -7,7 +7,7 @@ encloses a place than hollows it out, it is solid.  Facets of open pieces all st
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -17,22 +17,21 @@ from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
 from oddseam.mending.caps import SHEETS, with_caps, without_caps
-from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
-from oddseam.mending.degenerates import drop_degenerates
-from oddseam.mending.joining import join_coincident, rounded_to
-from oddseam.mending.snapping import snap_crossings
+from oddseam.mending.joining import held_by, join_coincident
+from oddseam.mending.snapping import apart, snap_crossings
 from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
-from oddseam.model.editing import edited, merged
+from oddseam.model.editing import edited
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.proof import prove
 
 #: Edges of so many units in the last place of single precision are too short to be held; twice as many
 #: in every further round, for what rounding brought lay nearer together than that could show.
 _NEAR = 4.0
-#: So often it is looked again for what rounding to the target brought.
-_ROUNDS = 6
+_DOUBLINGS = 5
+#: So often it is looked again for what rounding to the target brought, and so often in vain.
+_ROUNDS, _PATIENCE = 12, 1
 
 
 @dataclass
@@ -53,6 +52,8 @@ class Resolved:
         Whether what is solid could be told.
     is_resolved : bool
         False if rounding brought more faults than were there, so that all was left as it was.
+    shared : (k,) int64 array
+        Ids of nodes on non-manifold edges that are meant: those of sheets, or all if all facets stay.
     places : tuple of (x, y, z)
     """
 
@@ -67,6 +68,7 @@ class Resolved:
     sheets: int = 0
     is_sound: bool = True
     is_resolved: bool = True
+    shared: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     places: tuple[tuple[float, float, float], ...] = ()
 
 
@@ -96,34 +98,34 @@ def resolve_overlaps(
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
     mesh, report.caps, report.fins = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
-    best = mesh
+    best, waited = mesh, 0
     for number in range(_ROUNDS):
-        reach = 0.0 if target is None else _NEAR * 2.0 ** (number - 23) * float(np.abs(mesh.nodes).max(initial=0.0))
-        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None)
-        rounded, move = _held(mesh, target, 0.0)
-        left = len(rounded.crossing_triangles)
-        if left and target is not None and number % 2 == 0:
-            mesh, move = _held(mesh, target, reach)
-        else:
-            mesh = rounded
-        if left and target is not None:
-            mesh = snap_crossings(mesh, reach, target, cancel=drop)
+        doubling = min(number, _DOUBLINGS) - 23
+        reach = 0.0 if target is None else _NEAR * 2.0**doubling * float(np.abs(mesh.nodes).max(initial=0.0))
+        among = np.unique(mesh.crossing_triangles) if number else None
+        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
+        mesh, move = held_by(mesh, target)
+        if target is not None and len(mesh.crossing_triangles):
+            mesh, move = snap_crossings(mesh, reach, target, cancel=drop), move + reach
         report.largest_move = max(report.largest_move, move)
-        before, now = fewest, len(mesh.crossing_triangles)
+        left = len(mesh.crossing_triangles)
+        now = len(apart(mesh, mesh.crossing_triangles))
+        waited = 0 if now < fewest else waited + 1
         if number == 0 or now < fewest or not left:
             best, fewest, report.rounds = mesh, now, number
-        if not left or (number > 1 and now > 0.5 * before):
+        if not left or target is None or waited > _PATIENCE:
             break  # what was snapped may have closed a wedge: it is looked at once more what is solid
+    report.shared = _shared_nodes(best, sheets_only=drop)
     best = with_creases_on_edges(without_caps(best))
-    if fewest and prove(best).worse_than(prove(given)):
+    if len(best.crossing_triangles) and prove(best).worse_than(prove(given)):
         return given, Resolved(places=report.places, is_resolved=False)
     return best, report
 
 
-def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None) -> Mesh:
+def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
-    cut = arrange(mesh.nodes, t.triangles)
+    cut = arrange(mesh.nodes, t.triangles, among)
     closed = ~np.isin(t.element, mesh.groups.elements[SHEETS])[cut.origin]
     keep, turn = np.ones(len(cut.origin), bool), np.zeros(len(cut.origin), bool)
     if drop:
@@ -153,29 +155,17 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | 
     return _rebuilt(mesh, cut, keep, turn)
 
 
-def _held(mesh: Mesh, target: str | None, reach: float) -> tuple[Mesh, float]:
-    """The mesh as the target holds it, without what is shorter or thinner than that; and how far a node went."""
-    near = 0.0
-    if reach:
-        mesh, near = _without_short_edges(mesh, reach)
-        mesh, _ = drop_degenerates(mesh, reach / 4.0)
-    move = 0.0
-    if target is not None:
-        mesh, _, move = rounded_to(mesh, target)
-    mesh, _ = join_coincident(mesh, everywhere=True)
-    mesh, _ = drop_degenerates(mesh)
-    return mesh, near + move
-
-
-def _without_short_edges(mesh: Mesh, reach: float) -> tuple[Mesh, float]:
-    """Nodes joined along edges that are not longer than ``reach``, and how far one moved."""
+def _shared_nodes(mesh: Mesh, sheets_only: bool) -> Array:
+    """Ids of nodes on non-manifold edges, or only on those of open pieces."""
     c = mesh.connectivity
-    a, b = c.edges.T
-    short = np.flatnonzero(np.linalg.norm(mesh.nodes[a] - mesh.nodes[b], axis=1) <= reach)
-    if not len(short):
-        return mesh, 0.0
-    into = joined_nodes(mesh.nodes, a[short], b[short], reach, np.arange(mesh.n_nodes), lambda _: ())
-    return merged(mesh, into), float(np.linalg.norm(mesh.nodes - mesh.nodes[into], axis=1).max())
+    wanted = np.ones(mesh.n_elements, bool)
+    if sheets_only:
+        wanted[:] = False
+        wanted[mesh.groups.elements[SHEETS]] = True
+    edges = c.edge_of[wanted[mesh.faces.element[c.face]]]
+    edges = edges[edges >= 0]
+    edges = edges[c.is_nonmanifold[edges]]
+    return np.unique(mesh.node_ids[c.edges[edges]])
 
 
 def _rebuilt(mesh: Mesh, cut: Arrangement, keep: Array, turn: Array) -> Mesh:

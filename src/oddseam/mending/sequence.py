@@ -196,6 +196,7 @@ def mend(
 
     progress("filling rims", 0.55)
     before, said = mesh, [(lines, len(lines)) for lines in (steps, notes, still_open)]
+    shared = np.zeros(0, np.int64)
     crosses = overlaps != "keep" and len(mesh.crossing_triangles) > 0
     mesh = closed(mesh, may_cross=crosses and overlaps == "union")
     if crosses:
@@ -207,10 +208,13 @@ def mend(
             mesh = closed(before, may_cross=False)
             unmet.append("crossings were left as they are: rounded to what the file holds, the result had more faults")
         else:
-            mesh, count, one_sided = orient(resolved)
+            mesh, shared = resolved
+            mesh, count, one_sided = orient(mesh)
             steps.append(Step("turn facets beside the crossings", count))
     if not keep_joints:
-        mesh, count, move = part_touching(mesh, held if joins else None)
+        mesh, count, move = part_touching(mesh, held if joins else None, np.isin(mesh.node_ids, shared))
+        if count and target is not None and joins:
+            mesh = rounded_to(mesh, target)[0]
         steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
 
     progress("proving", 0.85)
@@ -219,7 +223,12 @@ def mend(
     said_open = _still_open(mesh, still_open)
     notes += [rim.text for rim in said_open if not rim.is_wanted]
     unmet += _shortened([rim.text for rim in said_open if rim.is_wanted])
-    unmet += _remaining(held(mesh), keep_joints)
+    is_meant = keep_joints
+    if overlaps == "imprint" and not keep_joints:
+        is_meant = bool(np.isin(mesh.node_ids[mesh.connectivity.nonmanifold_nodes], shared).all())
+        if is_meant and len(shared):
+            notes.append(f"shared: {mesh.connectivity.is_nonmanifold.sum():,} edges, where surfaces were imprinted")
+    unmet += _remaining(held(mesh), is_meant)
     progress("done", 1.0)
     return mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
@@ -290,8 +299,8 @@ def _resolve(mesh: Mesh, steps: list[Step]) -> tuple[Mesh, int]:
 
 def _resolve_overlaps(
     mesh: Mesh, overlaps: str, trim: str | None, target: str | None, widest: float, steps: list[Step], unmet: list[str]
-) -> Mesh | None:
-    """Without crossings, or ``None`` if that cannot be."""
+) -> tuple[Mesh, Array] | None:
+    """Without crossings, and ids of nodes that are meant to be shared; or ``None`` if that cannot be."""
     mesh, report = resolve_overlaps(mesh, drop=overlaps == "union", target=target, widest=widest, trim=trim)
     detail = f"{report.cut:,} facets cut, {report.dropped:,} pieces within the solid or given twice dropped"
     if report.caps:
@@ -314,7 +323,7 @@ def _resolve_overlaps(
             + ("the rest of it" if report.trimmed else "all of it")
             + " stays and shares edges there (--overlaps imprint, if that is meant; --trim cuts a side off)"
         )
-    return mesh
+    return mesh, report.shared
 
 
 def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -> Mesh:
@@ -398,9 +407,9 @@ def _at(mesh: Mesh, rim: Rim) -> str:
     return point_text(mesh.nodes[rim.nodes].mean(axis=0))
 
 
-def _remaining(mesh: Mesh, keep_joints: bool) -> list[str]:
+def _remaining(mesh: Mesh, joints_are_meant: bool) -> list[str]:
     """Faults that are left, each with its first places; joints are none where they are meant."""
-    joints = [] if keep_joints else [defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh)]
+    joints = [] if joints_are_meant else [defects.nonmanifold_edges(mesh), defects.nonmanifold_nodes(mesh)]
     found = [
         *joints, defects.misoriented(mesh), defects.inward(mesh), defects.duplicate_facets(mesh),
         defects.degenerate_facets(mesh), defects.crossing_facets(mesh),

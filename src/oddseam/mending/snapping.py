@@ -10,59 +10,26 @@ snap rounding, and of O. Devillers, S. Lazard, W. Lenhart (2018), 3D snap roundi
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.exact_points import ExactPoints
 from oddseam.geometry.overlay import GRID, overlay
 from oddseam.geometry.planar import PlanarMesh
-from oddseam.geometry.triangles import boxes, unit_normals
 from oddseam.mending.caps import SHEETS
 from oddseam.mending.clusters import joined_nodes
-from oddseam.mending.degenerates import drop_degenerates
-from oddseam.mending.joining import join_coincident, rounded_to
-from oddseam.mending.nearby import crossing_again
+from oddseam.mending.contacts import Contacts, find_contacts, weights_at, with_neighbours
+from oddseam.mending.joining import held_by
+from oddseam.mending.nearby import crossing_again, elements_about
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
+from oddseam.model.splicing import extracted, spliced
 
-#: Triangles may lie over one another whose normals enclose no more than 11 degrees.
-_FLAT = 0.98
-_LITTLE_MORE = 2.0
 #: A step after which so many times as many pairs cross, and some more, is taken back.
 _WORSE, _SOME = 1.5, 40
 #: So many passes may bring no fewer crossings, before it is given up.
 _PATIENCE = 8
-
-
-@dataclass(frozen=True, eq=False)
-class _Contacts:
-    """What lies next to what.
-
-    Attributes
-    ----------
-    joins : (j, 2) int64 array
-        Nodes.
-    on_edge : (e, 3) int64 array
-        Both ends of an edge, and a node that lies next to it.
-    in_facet : (f, 2) int64 array
-        Triangle and node.
-    passing : (p, 4) int64 array
-        Both ends of two edges.
-    middle : (p, 3) float64 array
-        Between these, where they are nearest.
-    flat : (f, 2) int64 array
-        Pairs of triangles that lie next to one another wherever one lies over the other.
-    """
-
-    joins: Array
-    on_edge: Array
-    in_facet: Array
-    passing: Array
-    middle: Array
-    flat: Array
 
 
 def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
@@ -70,18 +37,58 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
 
     With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
     """
-    pairs = _apart(mesh, mesh.crossing_triangles)
+    given = mesh
+    pairs = apart(mesh, mesh.crossing_triangles)
+    while len(pairs):
+        elements = elements_about(mesh, pairs.ravel())
+        part = _snap(extracted(mesh, elements), reach, target, cancel)
+        new = spliced(mesh, elements, _place_by_place(part, reach, target, cancel))
+        if new is None:
+            return _snap(mesh, reach, target, cancel) if mesh is given else mesh
+        left = apart(new, crossing_again(mesh, pairs, new))
+        if len(left) >= len(pairs):
+            break
+        mesh, pairs = new, left
+    return mesh
+
+
+def _place_by_place(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+    """Snap what crosses and hangs together by itself, for one place may need other steps than another."""
+    pairs = apart(mesh, mesh.crossing_triangles)
+    t = mesh.triangulation
+    one, two = t.triangles[pairs[:, 0]], t.triangles[pairs[:, 1]]
+    _, label = label_components(mesh.n_nodes, np.repeat(one[:, 0], 5), np.column_stack([one[:, 1:], two]).ravel())
+    names = mesh.element_ids[t.element[pairs]]
+    of = label[one[:, 0]]
+    order = np.argsort(of, kind="stable")
+    for its in np.split(names[order], np.flatnonzero(np.diff(of[order])) + 1):
+        rows = np.flatnonzero(np.isin(mesh.element_ids[mesh.triangulation.element], its))
+        if not len(rows):
+            continue
+        elements = elements_about(mesh, rows)
+        given = extracted(mesh, elements)
+        fewest = len(apart(given, given.crossing_triangles))
+        for start in (given, held_by(given, target, reach)[0]):
+            made = _snap(start, reach, target, cancel)
+            left = len(apart(made, made.crossing_triangles))
+            new = spliced(mesh, elements, made) if left < fewest else None
+            if new is not None:
+                mesh, fewest = new, left
+                break
+    return mesh
+
+
+def _snap(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+    pairs = apart(mesh, mesh.crossing_triangles)
     best, fewest, waited, way = mesh, len(pairs), 0, 0
     newest = int(mesh.element_ids.max(initial=0))
     while len(pairs) and waited < _PATIENCE:
         new, used = _snapped(mesh, pairs, reach, way)
         if new is None:
             break
-        new = rounded_to(new, target)[0]
-        new, _ = join_coincident(new, everywhere=True)
-        new, _ = drop_degenerates(new)
+        new, _ = held_by(new, target)
         new = _cancelled(new, newest) if cancel else new
-        left = _apart(new, crossing_again(mesh, pairs, new))
+        left = apart(new, crossing_again(mesh, pairs, new))
         waited += 1
         if len(left) > _WORSE * len(pairs) + _SOME:
             way = used + 1
@@ -93,7 +100,7 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
     return best
 
 
-def _apart(mesh: Mesh, pairs: Array) -> Array:
+def apart(mesh: Mesh, pairs: Array) -> Array:
     """Pairs of triangles that are not on the same three nodes."""
     ordered = np.sort(mesh.triangulation.triangles, axis=1)
     return np.asarray(pairs[(ordered[pairs[:, 0]] != ordered[pairs[:, 1]]).any(axis=1)])
@@ -133,7 +140,7 @@ def _snapped(mesh: Mesh, pairs: Array, reach: float, first: int) -> tuple[Mesh |
 
     Nodes are joined wherever they lie together.  Otherwise the ways are tried in turn, from ``first`` on.
     """
-    found = _contacts(mesh, pairs, reach)
+    found = find_contacts(mesh, pairs, reach)
     if len(found.joins) and first == 0:
         into = joined_nodes(
             mesh.nodes, found.joins[:, 0], found.joins[:, 1], reach, np.arange(mesh.n_nodes), lambda _: ()
@@ -148,156 +155,18 @@ def _snapped(mesh: Mesh, pairs: Array, reach: float, first: int) -> tuple[Mesh |
     return None, 0
 
 
-def _cut_at_nodes(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
+def _cut_at_nodes(mesh: Mesh, found: Contacts, reach: float) -> Mesh | None:
     if not len(found.on_edge) and not len(found.in_facet):
         return None
     return _cut(mesh, found.on_edge, found.in_facet, mesh.nodes[:0])
 
 
-def _cut_where_edges_pass(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
+def _cut_where_edges_pass(mesh: Mesh, found: Contacts, reach: float) -> Mesh | None:
     if not len(found.passing):
         return None
     new = mesh.n_nodes + np.arange(len(found.middle))
     on_edge = np.concatenate([np.column_stack([found.passing[:, k : k + 2], new]) for k in (0, 2)])
     return _cut(mesh, on_edge, found.in_facet[:0], found.middle)
-
-
-# ---------------------------------------------------------------------- what is near
-
-
-def _contacts(mesh: Mesh, pairs: Array, reach: float) -> _Contacts:
-    triangles, nodes = mesh.triangulation.triangles.astype(np.int64), mesh.nodes
-    both = np.concatenate([pairs, pairs[:, ::-1]])
-    point, facet = triangles[both[:, 0]].ravel(), np.repeat(both[:, 1], 3)
-    pair = np.unique(np.column_stack([facet, point]), axis=0)
-    facet, point = pair[(triangles[pair[:, 0]] != pair[:, 1:]).all(axis=1)].T
-    corner = triangles[facet]
-    p, c = nodes[point], nodes[corner]
-    off = np.linalg.norm(c - p[:, None], axis=2)
-    nearest = np.argmin(off, axis=1)
-    rows = np.arange(len(point))
-    is_join = off[rows, nearest] <= reach
-    after = np.roll(corner, -1, axis=1)
-    away = np.stack([_off_segment(p, nodes[corner[:, k]], nodes[after[:, k]]) for k in range(3)], axis=1)
-    side = np.argmin(away, axis=1)
-    is_on_edge = ~is_join & (away[rows, side] <= reach)
-    is_inside = ~is_join & ~is_on_edge & (_off_plane(p, c) <= reach)
-    joins = np.sort(np.column_stack([point, corner[rows, nearest]])[is_join], axis=1)
-    ends = np.sort(np.column_stack([corner[rows, side], after[rows, side]]), axis=1)
-    on_edge = np.unique(np.column_stack([ends, point])[is_on_edge], axis=0)
-    passing, middle = _passing_edges(nodes, triangles, pairs, reach)
-    return _Contacts(
-        np.unique(joins, axis=0), on_edge, np.column_stack([facet, point])[is_inside], passing, middle,
-        pairs[_are_flat(nodes, triangles, pairs, reach)],
-    )  # fmt: skip
-
-
-def _off_segment(p: Array, a: Array, b: Array) -> Array:
-    """(n,) distances of points to segments."""
-    u = b - a
-    along = np.einsum("ij,ij->i", p - a, u) / np.maximum(np.einsum("ij,ij->i", u, u), 1e-300)
-    return np.asarray(np.linalg.norm(p - a - along.clip(0, 1)[:, None] * u, axis=1))
-
-
-def _off_plane(p: Array, corners: Array) -> Array:
-    """(n,) distances of points to the planes of triangles; infinite where they are not over the inside."""
-    weights, normal = _weights(p, corners)
-    size = np.maximum(np.linalg.norm(normal, axis=1), 1e-300)
-    off = np.abs(np.einsum("ij,ij->i", p - corners[:, 0], normal)) / size
-    return np.where((weights > 0).all(axis=1), off, np.inf)
-
-
-def _weights(p: Array, corners: Array) -> tuple[Array, Array]:
-    """(n, 3) barycentric coordinates of points dropped onto triangles, and the normals of these."""
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    size = np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
-    parts = [
-        np.einsum(
-            "ij,ij->i", np.cross(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]), normal
-        )
-        for k in range(3)
-    ]
-    return np.stack(parts, axis=1) / size[:, None], normal
-
-
-def _passing_edges(nodes: Array, triangles: Array, pairs: Array, reach: float) -> tuple[Array, Array]:
-    """Edges of crossing triangles that pass within ``reach``, away from their ends: both ends of two, the middle."""
-    ends = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2)
-    one = np.repeat(ends[pairs[:, 0]], 3, axis=1).reshape(-1, 2)
-    two = np.tile(ends[pairs[:, 1]], (1, 3, 1)).reshape(-1, 2)
-    one, two = np.sort(one, axis=1), np.sort(two, axis=1)
-    swap = one[:, 0] > two[:, 0]
-    both = np.where(swap[:, None], np.column_stack([two, one]), np.column_stack([one, two]))
-    both = np.unique(both[(one[:, :, None] != two[:, None, :]).all(axis=(1, 2))], axis=0)
-    a, b, c, d = (nodes[both[:, k]] for k in range(4))
-    u, v, w = b - a, d - c, a - c
-    uu, uv, vv = (np.einsum("ij,ij->i", *k) for k in ((u, u), (u, v), (v, v)))
-    uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
-    det = uu * vv - uv * uv
-    safe = np.where(det > 1e-14 * uu * vv, det, np.inf)
-    s, t = (uv * vw - vv * uw) / safe, (uu * vw - uv * uw) / safe
-    p, q = a + s[:, None] * u, c + t[:, None] * v
-    near = np.linalg.norm(p - q, axis=1) <= reach
-    for place, length in ((s, np.sqrt(uu)), (t, np.sqrt(vv))):
-        near &= (place * length > reach) & ((1.0 - place) * length > reach)
-    return both[near], 0.5 * (p + q)[near]
-
-
-def _with_neighbours(mesh: Mesh, flat: Array, reach: float) -> Array:
-    """Pairs that lie next to one another, among triangles of flat pairs and those round about."""
-    triangles, nodes = mesh.triangulation.triangles.astype(np.int64), mesh.nodes
-    if not len(flat):
-        return flat
-    rows, local = np.unique(flat, return_inverse=True)
-    count, label = label_components(len(rows), *local.reshape(-1, 2).T)
-    corners = nodes[triangles]
-    low, high = boxes(corners)
-    normal = unit_normals(corners)
-    found = [flat]
-    for cluster in range(count):
-        its = rows[label == cluster]
-        near = (low <= high[its].max(axis=0) + reach) & (high >= low[its].min(axis=0) - reach)
-        beside = np.flatnonzero(near.all(axis=1) & (np.abs(normal @ normal[its[0]]) > _FLAT))
-        pairs = beside[_boxes_meet(low[beside], high[beside] + reach)]
-        found.append(pairs[_are_flat(nodes, triangles, pairs, reach)])
-    return np.concatenate(found)
-
-
-def _boxes_meet(low: Array, high: Array) -> Array:
-    """(k, 2) pairs of boxes that have a point in common; those along the longest axis are compared."""
-    axis = int(np.argmax(high.max(axis=0) - low.min(axis=0)))
-    order = np.argsort(low[:, axis], kind="stable")
-    last = np.searchsorted(low[order, axis], high[order, axis], "right")
-    count = last - np.arange(len(order)) - 1
-    one = np.repeat(np.arange(len(order)), count)
-    two = one + 1 + np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
-    one, two = order[one], order[two]
-    meet = ((low[one] <= high[two]) & (low[two] <= high[one])).all(axis=1)
-    return np.asarray(np.column_stack([one, two])[meet])
-
-
-def _are_flat(nodes: Array, triangles: Array, pairs: Array, reach: float) -> Array:
-    """(k,) bool: pairs of which the one is somewhere over the other, and nowhere much farther off than ``reach``."""
-    one, two = nodes[triangles[pairs[:, 0]]], nodes[triangles[pairs[:, 1]]]
-    normal = unit_normals(two)
-    are = np.abs(np.einsum("ij,ij->i", unit_normals(one), normal)) > _FLAT
-    most = np.full(len(pairs), -1.0)
-    for p, c in ((one, two), (two, one)):
-        for k in range(3):
-            off = _off_plane(p[:, k], c)
-            most = np.maximum(most, np.where(np.isfinite(off), off, -1.0))
-    for i in range(3):
-        for j in range(3):
-            a, b, c, d = one[:, i], one[:, (i + 1) % 3], two[:, j], two[:, (j + 1) % 3]
-            u, v, w = b - a, d - c, c - a
-            turn = np.einsum("ij,ij->i", np.cross(u, v), normal)
-            safe = np.where(turn != 0, turn, np.inf)
-            s = np.einsum("ij,ij->i", np.cross(w, v), normal) / safe
-            t = np.einsum("ij,ij->i", np.cross(w, u), normal) / safe
-            cross = (s > 0) & (s < 1) & (t > 0) & (t < 1)
-            gap = np.abs(np.einsum("ij,ij->i", a + s[:, None] * u - c - t[:, None] * v, normal))
-            most = np.maximum(most, np.where(cross, gap, -1.0))
-    return np.asarray(are & (most >= 0) & (most <= _LITTLE_MORE * reach))
 
 
 # ---------------------------------------------------------------------- cutting
@@ -344,9 +213,9 @@ def _replaced(
     )  # fmt: skip
 
 
-def _laid_over(mesh: Mesh, found: _Contacts, reach: float) -> Mesh | None:
+def _laid_over(mesh: Mesh, found: Contacts, reach: float) -> Mesh | None:
     """Triangles of flat pairs laid over one another, cluster by cluster; of two with an edge in common one waits."""
-    flat = _with_neighbours(mesh, found.flat, reach)
+    flat = with_neighbours(mesh, found.flat, reach)
     if not len(flat):
         return None
     rows = np.unique(flat)
@@ -429,7 +298,7 @@ def _pieces(
     for k in inside:
         if k in on_sides:
             continue
-        weights = _weights(nodes[[k]], p[None])[0][0] * GRID
+        weights = weights_at(nodes[[k]], p[None])[0][0] * GRID
         whole = [int(w) for w in np.rint(weights)]
         total = sum(whole)
         if min(whole) <= 0:

@@ -49,12 +49,17 @@ class _Copies:
 
     def applied(self, mesh: Mesh, units: float) -> Mesh:
         """The mesh with the copies that far off."""
+        return parted(mesh, self.element, self.node, self.copy, self.placed(mesh, units))
+
+    def placed(self, mesh: Mesh, units: float) -> Array:
+        """(c, 3) places of the copies that far off."""
         points = mesh.nodes[self.of]
-        size = np.abs(points).max(axis=1, keepdims=True)
-        return parted(mesh, self.element, self.node, self.copy, points + units * size * self.direction)
+        return np.asarray(points + units * np.abs(points).max(axis=1, keepdims=True) * self.direction)
 
 
-def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh, int, float]:
+def part_touching(
+    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spare: Array | None = None
+) -> tuple[Mesh, int, float]:
     """Give every fan a node of its own.
 
     Parameters
@@ -63,6 +68,8 @@ def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh
         Without fins and inner walls.
     held : callable or None
         The mesh as the target file will hold it.
+    spare : (n,) bool array, optional
+        Nodes that are meant to be shared.
 
     Returns
     -------
@@ -73,19 +80,24 @@ def part_touching(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> tuple[Mesh
     move : float
         How far they were drawn off.
     """
-    if not len(mesh.connectivity.nonmanifold_nodes):
+    shared = np.zeros(mesh.n_nodes, bool)
+    shared[mesh.connectivity.nonmanifold_nodes] = True
+    if spare is not None:
+        shared &= ~spare
+    if not shared.any():
         return mesh, 0, 0.0
     skin = find_cells(mesh)
-    found = _copies(mesh, skin, _fans(mesh, skin, solid=True), -1.0)
+    found = _copies(mesh, skin, shared, _fans(mesh, skin, solid=True), -1.0)
     if found is None:
         return mesh, 0, 0.0
-    for units in (0.0, _UNITS):
+    # what lies at one place is joined again where the file holds places alone
+    for units in (0.0, _UNITS) if held is None else (_UNITS,):
         new = found.applied(mesh, units)
         if _is_better(mesh, new, held):
             return new, len(found.of), _farthest(mesh, found, units)
-    ways = [found, _copies(mesh, skin, _fans(mesh, skin, solid=False), 1.0)]
+    ways = [found, _copies(mesh, skin, shared, _fans(mesh, skin, solid=False), 1.0)]
     ways += [way and _along_facets(mesh, way) for way in ways]
-    return _place_by_place(mesh, held, ways)
+    return _place_by_place(mesh, held, [way for way in ways if way is not None])
 
 
 def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None, whole: bool = True) -> bool:
@@ -105,28 +117,105 @@ def _farthest(mesh: Mesh, copies: _Copies, units: float) -> float:
 
 
 def _place_by_place(
-    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: Sequence[_Copies | None]
+    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: Sequence[_Copies]
 ) -> tuple[Mesh, int, float]:
     """What hangs together is parted in the first way that makes things better round about."""
     c = mesh.connectivity
-    nodes = c.nonmanifold_nodes
+    nodes = np.unique(np.concatenate([way.of for way in ways]))
     ends = c.edges[c.is_nonmanifold]
     ends = np.searchsorted(nodes, ends[np.isin(ends, nodes).all(axis=1)])
-    groups, label = label_components(len(nodes), *ends.T)
-    count, move = 0, 0.0
-    for group in range(groups):
-        members = nodes[label == group]
-        near = _round_about(mesh, members)
-        for share, way in ((share, way) for share in _SHARES for way in ways if way is not None):
+    _, label = label_components(len(nodes), *ends.T)
+    order = np.argsort(label, kind="stable")
+    parted_so_far = _Parted(mesh, sum(len(way.of) for way in ways))
+    for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
+        near = parted_so_far.round_about(members)
+        before = parted_so_far.alone(near)
+        for share, way in ((share, way) for share in _SHARES for way in ways):
             its = way.chosen(members)
             if not len(its.of):
                 continue
-            new = its.applied(mesh, share * _UNITS)
-            if _is_better(_alone(mesh, near), _alone(new, near), held, whole=False):
-                mesh, count = new, count + len(its.of)
-                move = max(move, _farthest(mesh, its, share * _UNITS))
+            after = parted_so_far.alone(near, its, share * _UNITS)
+            if _is_better(before, after, held, whole=False):
+                parted_so_far.add(its, share * _UNITS)
                 break
-    return mesh, count, move
+    return parted_so_far.mesh(), parted_so_far.count, parted_so_far.move
+
+
+class _Parted:
+    """Triangles of a mesh, some of which use copies of their nodes by now."""
+
+    def __init__(self, mesh: Mesh, room: int) -> None:
+        t = mesh.triangulation
+        self._mesh = mesh
+        self._triangles = t.triangles.astype(np.int64)
+        self._nodes = np.concatenate([mesh.nodes, np.zeros((room, 3))])
+        self._box = boxes(mesh.nodes[self._triangles])
+        self._reach = 2.0 * max(_SHARES) * _UNITS * float(np.abs(mesh.nodes).max(initial=0.0))
+        self._rows = _RowsOf(t.element)
+        self._made: list[_Copies] = []
+        self.count = 0
+        self.move = 0.0
+
+    def round_about(self, nodes: Array) -> Array:
+        """Rows that lie about the triangles at some nodes."""
+        marked = np.zeros(len(self._nodes), bool)
+        marked[nodes] = True
+        low, high = self._box
+        mine = marked[self._mesh.triangulation.triangles].any(axis=1)
+        meets = low <= high[mine].max(axis=0) + self._reach
+        meets &= high >= low[mine].min(axis=0) - self._reach
+        return np.flatnonzero(meets.all(axis=1))
+
+    def alone(self, rows: Array, copies: _Copies | None = None, units: float = 0.0) -> Mesh:
+        """A mesh of these triangles and no others, with some more copies that far off."""
+        triangles = self._triangles[rows]
+        extra = self._nodes[:0]
+        if copies is not None:
+            extra = copies.placed(self._mesh, units)
+            _put(triangles, _RowsOf(self._mesh.triangulation.element[rows]), copies, len(self._nodes))
+        used, local = np.unique(triangles, return_inverse=True)
+        old = used < len(self._nodes)
+        nodes = np.concatenate([self._nodes[used[old]], extra[used[~old] - len(self._nodes)]])
+        return Mesh.from_triangles(nodes, local.reshape(-1, 3), unit=self._mesh.unit)
+
+    def add(self, copies: _Copies, units: float) -> None:
+        """Keep copies."""
+        first = self._mesh.n_nodes + self.count
+        points = copies.placed(self._mesh, units)
+        self._nodes[first : first + len(points)] = points
+        _put(self._triangles, self._rows, copies, first)
+        self._made.append(dataclasses.replace(copies, copy=copies.copy + self.count))
+        self.count += len(points)
+        self.move = max(self.move, _farthest(self._mesh, copies, units))
+
+    def mesh(self) -> Mesh:
+        """The mesh with all that is kept."""
+        if not self._made:
+            return self._mesh
+        element, node, copy = (
+            np.concatenate([getattr(copies, name) for copies in self._made]) for name in ("element", "node", "copy")
+        )
+        first = self._mesh.n_nodes
+        return parted(self._mesh, element, node, copy, self._nodes[first : first + self.count])
+
+
+class _RowsOf:
+    """Rows by the element they are of."""
+
+    def __init__(self, element: Array) -> None:
+        self._order = np.argsort(element, kind="stable")
+        self._sorted = element[self._order]
+
+    def __getitem__(self, element: int) -> Array:
+        low, high = np.searchsorted(self._sorted, [element, element + 1])
+        return np.asarray(self._order[low:high])
+
+
+def _put(triangles: Array, rows: _RowsOf, copies: _Copies, first: int) -> None:
+    """Put copies, numbered from ``first`` on, in the place of nodes."""
+    for element, node, copy in zip(*(v.tolist() for v in (copies.element, copies.node, copies.copy)), strict=True):
+        its = rows[element]
+        triangles[its] = np.where(triangles[its] == node, first + copy, triangles[its])
 
 
 def _along_facets(mesh: Mesh, way: _Copies) -> _Copies:
@@ -140,24 +229,6 @@ def _along_facets(mesh: Mesh, way: _Copies) -> _Copies:
     np.add.at(direction, way.copy, arm)
     direction /= np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-300)
     return dataclasses.replace(way, direction=direction)
-
-
-def _round_about(mesh: Mesh, nodes: Array) -> Array:
-    """Rows of the triangulation that lie about the triangles at some nodes."""
-    triangles = mesh.triangulation.triangles
-    marked = np.zeros(mesh.n_nodes, bool)
-    marked[nodes] = True
-    low, high = boxes(mesh.nodes[triangles])
-    mine = marked[triangles].any(axis=1)
-    room = 2.0 * max(_SHARES) * _UNITS * float(np.abs(mesh.nodes).max(initial=0.0))
-    meets = (low <= high[mine].max(axis=0) + room) & (high >= low[mine].min(axis=0) - room)
-    return np.flatnonzero(meets.all(axis=1))
-
-
-def _alone(mesh: Mesh, rows: Array) -> Mesh:
-    """A mesh of these triangles and no others."""
-    used, local = np.unique(mesh.triangulation.triangles[rows], return_inverse=True)
-    return Mesh.from_triangles(mesh.nodes[used], local.reshape(-1, 3), unit=mesh.unit)
 
 
 def _fans(mesh: Mesh, skin: Skin, solid: bool) -> Array:
@@ -177,11 +248,9 @@ def _fans(mesh: Mesh, skin: Skin, solid: bool) -> Array:
     return np.asarray(label[fan])
 
 
-def _copies(mesh: Mesh, skin: Skin, fan: Array, outward: float) -> _Copies | None:
-    """Copies for all fans but the first of a node, to be drawn along the normals (1) or against them (-1)."""
+def _copies(mesh: Mesh, skin: Skin, shared: Array, fan: Array, outward: float) -> _Copies | None:
+    """Copies for all fans but the first of shared nodes, to be drawn along the normals (1) or against them (-1)."""
     node, face = skin.triangles.ravel().astype(np.int64), skin.links.face
-    shared = np.zeros(mesh.n_nodes, bool)
-    shared[mesh.connectivity.nonmanifold_nodes] = True
     corner = np.flatnonzero(shared[node] & skin.links.is_sound[face])
     if not len(corner):
         return None

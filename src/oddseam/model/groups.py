@@ -65,7 +65,14 @@ class Groups:
         """
 
         def follow(members: Mapping[str, Array], origin: Array) -> dict[str, Array]:
-            return {name: np.flatnonzero(np.isin(origin, index)).astype(np.int32) for name, index in members.items()}
+            is_member = np.zeros(int(origin.max(initial=-1)) + 2, bool)  # the last one stands for no origin
+            kept = {}
+            for name, held in members.items():
+                index = held[held < len(is_member) - 1]
+                is_member[index] = True
+                kept[name] = np.flatnonzero(is_member[origin]).astype(np.int32)
+                is_member[index] = False
+            return kept
 
         kept_sides: dict[str, Array] = {}
         if sides:
