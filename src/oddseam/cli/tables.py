@@ -72,10 +72,11 @@ def _print_places(console: Console, found: oddseam.Survey) -> None:
     rows = [(f, p) for f in found.findings if f.severity != "note" for p in f.places[:3]]
     if not rows:
         return
-    table = _table("worst places", "at", "across", "items", "ids", right=(2, 3))
+    table = _table("worst places", "at", "size", "items", "ids", right=(2, 3))
     for finding, place in rows:
+        size = f"{place.size:.4g} across" if place.length is None else f"{place.length:.4g} long"
         ids = ", ".join(map(str, place.ids)) + (", ..." if place.count > len(place.ids) > 0 else "")
-        table.add_row(finding.kind, _point(place.centre), f"{place.size:.4g}", f"{place.count:,}", ids)
+        table.add_row(finding.kind, _point(place.centre), size, f"{place.count:,}", ids)
     console.print()
     console.print(table)
 

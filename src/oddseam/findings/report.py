@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from oddseam.findings import defects
+from oddseam.findings.contacts import contact_findings
 from oddseam.findings.finding import SEVERITIES, Finding
 from oddseam.findings.gaps import gap_findings, holes
 from oddseam.findings.limits import Limits
@@ -153,6 +154,8 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progr
         found.append(defects.crumbs(mesh, limits))
         progress("looking for crossings", 0.6)
         found.append(defects.crossing_facets(mesh))
+        progress("looking for contacts", 0.65)
+        found += contact_findings(mesh)
         if thin:
             progress("measuring walls and gaps", 0.7)
             found += thin_places(mesh)

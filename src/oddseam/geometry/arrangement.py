@@ -83,7 +83,8 @@ def arrange(nodes: Array, triangles: Array, among: Array | None = None) -> Arran
 class _Arranger:
     def __init__(self, nodes: Array, triangles: Array, among: Array | None) -> None:
         self._nodes = nodes
-        pairs = touching_candidates(nodes, triangles, among)
+        nothing = among is not None and not len(among)
+        pairs = np.zeros((0, 2), np.int64) if nothing else touching_candidates(nodes, triangles, among)
         used = np.unique(triangles[np.unique(pairs)]) if len(pairs) else np.zeros(0, np.int64)
         # only nodes of triangles that may touch, and of those beside them, need exact coordinates
         near = np.isin(triangles, used).sum(axis=1) >= 2

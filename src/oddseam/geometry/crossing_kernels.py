@@ -28,6 +28,12 @@ def sign3(p, a, b, c, d):
     ax, ay, az = p[a, 0] - p[d, 0], p[a, 1] - p[d, 1], p[a, 2] - p[d, 2]
     bx, by, bz = p[b, 0] - p[d, 0], p[b, 1] - p[d, 1], p[b, 2] - p[d, 2]
     cx, cy, cz = p[c, 0] - p[d, 0], p[c, 1] - p[d, 1], p[c, 2] - p[d, 2]
+    if (
+        (ax == 0.0 and bx == 0.0 and cx == 0.0)
+        or (ay == 0.0 and by == 0.0 and cy == 0.0)
+        or (az == 0.0 and bz == 0.0 and cz == 0.0)
+    ):
+        return 0  # in a plane across an axis, as so much of what is drawn
     bc, cb = bx * cy, cx * by
     ca, ac = cx * ay, ax * cy
     ab, ba = ax * by, bx * ay
@@ -191,7 +197,8 @@ def compare(p, t, x, y):
                 return MEETS
             worst = max(worst, found)
         zeros = (s0 == 0) + (s1 == 0) + (s2 == 0) + (r0 == 0) + (r1 == 0) + (r2 == 0)
-        if worst == APART and zeros == 2 * shared:
+        # what the interiors share would end at two places, and only one at most is left, a corner in the other's plane
+        if worst == APART and (zeros == 2 * shared or (shared == 0 and zeros == 1)):
             return APART
     for k in range(1 if flat else 0, 3):
         i = (axis + k + 1) % 3

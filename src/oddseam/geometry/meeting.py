@@ -43,6 +43,10 @@ class Meetings:
         self._triangles = triangles
         self._planes: dict[int, Plane] = {}
 
+    def corners(self, triangle: int) -> list[int]:
+        """Numbers of the corners of a triangle."""
+        return list(self._triangles[triangle].tolist())
+
     def plane(self, triangle: int) -> Plane:
         """The plane of a triangle; its normal is zero if the corners lie in a line."""
         plane = self._planes.get(triangle)
@@ -61,7 +65,7 @@ class Meetings:
             If the triangles lie in one plane.
         """
         plane_one, plane_two = self.plane(one), self.plane(two)
-        corners_one, corners_two = self._triangles[one].tolist(), self._triangles[two].tolist()
+        corners_one, corners_two = self.corners(one), self.corners(two)
         known = self.points.points
         sides_two = [plane_one.side(known[k]) for k in corners_two]
         if not any(sides_two):

@@ -1,6 +1,8 @@
-"""What rays from facets meet, along their normals: walls and gaps."""
+"""What rays meet first: along the normals of facets walls and gaps, from pieces what lies about them."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 import numpy as np
 
@@ -11,7 +13,7 @@ from oddseam.geometry.triangles import unit_normals
 
 
 class RayTree:
-    """Boxes round triangles, for rays that start in the middle of one of them.
+    """Boxes round triangles, for rays that start on one of them.
 
     Parameters
     ----------
@@ -46,6 +48,22 @@ class RayTree:
         triangle : (k,) int64 array
             Row that is met; -1 for none.
         """
+
+        def rays(start: int, stop: int) -> tuple[Array, Array]:
+            corners = self._nodes[self._triangles[facets[start:stop]]]
+            return corners.mean(axis=1), sense * unit_normals(corners)
+
+        return self._cast(rays, facets, limit)
+
+    def along(self, origins: Array, direction: Array, facets: Array) -> tuple[Array, Array]:
+        """What is met first from points (k, 3) on in one direction; as above, each but for its own facet."""
+        return self._cast(
+            lambda start, stop: (origins[start:stop], np.tile(direction, (stop - start, 1))), facets, np.inf
+        )
+
+    def _cast(
+        self, rays: Callable[[int, int], tuple[Array, Array]], facets: Array, limit: float
+    ) -> tuple[Array, Array]:
         from oddseam.compiled import announce
         from oddseam.geometry.ray_kernels import cast_rays
 
@@ -53,11 +71,8 @@ class RayTree:
         distance, row = np.full(len(facets), limit), np.full(len(facets), -1, np.int64)
 
         def run(start: int, stop: int) -> None:
-            mine = facets[start:stop]
-            corners = self._nodes[self._triangles[mine]]
-            origins, directions = corners.mean(axis=1), sense * unit_normals(corners)
             cast_rays(
-                origins, directions, self._rank[mine], self._nodes, self._sorted, self._box,
+                *rays(start, stop), self._rank[facets[start:stop]], self._nodes, self._sorted, self._box,
                 distance[start:stop], row[start:stop],
             )  # fmt: skip
 

@@ -105,16 +105,18 @@ def resolve_overlaps(
         among = np.unique(mesh.crossing_triangles) if number else None
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
         mesh, move = held_by(mesh, target)
-        if target is not None and len(mesh.crossing_triangles):
-            mesh, move = snap_crossings(mesh, reach, target, cancel=drop), move + reach
+        is_snapped = target is not None and len(mesh.crossing_triangles) > 0
+        if is_snapped:
+            mesh, move = snap_crossings(mesh, reach, str(target), cancel=drop), move + reach
         report.largest_move = max(report.largest_move, move)
         left = len(mesh.crossing_triangles)
         now = len(apart(mesh, mesh.crossing_triangles))
         waited = 0 if now < fewest else waited + 1
         if number == 0 or now < fewest or not left:
             best, fewest, report.rounds = mesh, now, number
-        if not left or target is None or waited > _PATIENCE:
-            break  # what was snapped may have closed a wedge: it is looked at once more what is solid
+        # what was snapped may have closed a wedge, or opened one: it is looked at once more what is solid
+        if not is_snapped or waited > _PATIENCE:
+            break
     report.shared = _shared_nodes(best, sheets_only=drop)
     best = with_creases_on_edges(without_caps(best))
     if len(best.crossing_triangles) and prove(best).worse_than(prove(given)):

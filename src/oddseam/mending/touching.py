@@ -16,6 +16,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors, boxes
+from oddseam.mending.nearby import rows_near
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -126,7 +127,7 @@ def _place_by_place(
     ends = np.searchsorted(nodes, ends[np.isin(ends, nodes).all(axis=1)])
     _, label = label_components(len(nodes), *ends.T)
     order = np.argsort(label, kind="stable")
-    parted_so_far = _Parted(mesh, sum(len(way.of) for way in ways))
+    parted_so_far = _Parted(mesh, nodes, sum(len(way.of) for way in ways))
     for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
         near = parted_so_far.round_about(members)
         before = parted_so_far.alone(near)
@@ -142,29 +143,32 @@ def _place_by_place(
 
 
 class _Parted:
-    """Triangles of a mesh, some of which use copies of their nodes by now."""
+    """Triangles of a mesh, some of which use copies of their nodes by now; with room for so many copies."""
 
-    def __init__(self, mesh: Mesh, room: int) -> None:
+    def __init__(self, mesh: Mesh, nodes: Array, room: int) -> None:
         t = mesh.triangulation
         self._mesh = mesh
         self._triangles = t.triangles.astype(np.int64)
         self._nodes = np.concatenate([mesh.nodes, np.zeros((room, 3))])
-        self._box = boxes(mesh.nodes[self._triangles])
         self._reach = 2.0 * max(_SHARES) * _UNITS * float(np.abs(mesh.nodes).max(initial=0.0))
+        low, high = boxes(mesh.nodes[self._triangles])
+        at = np.zeros(mesh.n_nodes, bool)
+        at[nodes] = True
+        self._near = rows_near(low, high + self._reach, np.flatnonzero(at[self._triangles].any(axis=1)))
+        self._box = low[self._near], high[self._near] + self._reach
         self._rows = _RowsOf(t.element)
         self._made: list[_Copies] = []
         self.count = 0
         self.move = 0.0
 
     def round_about(self, nodes: Array) -> Array:
-        """Rows that lie about the triangles at some nodes."""
+        """Rows that lie about the triangles at some of the nodes."""
         marked = np.zeros(len(self._nodes), bool)
         marked[nodes] = True
         low, high = self._box
-        mine = marked[self._mesh.triangulation.triangles].any(axis=1)
-        meets = low <= high[mine].max(axis=0) + self._reach
-        meets &= high >= low[mine].min(axis=0) - self._reach
-        return np.flatnonzero(meets.all(axis=1))
+        mine = marked[self._mesh.triangulation.triangles[self._near]].any(axis=1)
+        meets = (low <= high[mine].max(axis=0)) & (high >= low[mine].min(axis=0))
+        return np.asarray(self._near[meets.all(axis=1)])
 
     def alone(self, rows: Array, copies: _Copies | None = None, units: float = 0.0) -> Mesh:
         """A mesh of these triangles and no others, with some more copies that far off."""
