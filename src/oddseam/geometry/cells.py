@@ -56,10 +56,11 @@ def sorted_round_edges(
     out = nodes[apex] - a[edge]
     x, y = np.einsum("ij,ij->i", out, u[edge]), np.einsum("ij,ij->i", out, v[edge])
     angle = np.arctan2(y, x)
-    size = np.abs(nodes[apex]).max(axis=1) + np.abs(a[edge]).max(axis=1) + np.linalg.norm(out, axis=1)
-    error = (
-        _SLACK * UNIT * size * (1.0 / np.maximum(np.hypot(x, y), 1e-300) + 1.0 / np.maximum(length[edge, 0], 1e-300))
-    )
+    reach = np.linalg.norm(out, axis=1)
+    size = np.abs(nodes[apex]).max(axis=1) + np.abs(a[edge]).max(axis=1) + reach
+    # a short edge is unsure of its direction, which moves an arm the more the farther it reaches
+    leverage = (1.0 + reach / np.maximum(length[edge, 0], 1e-140)) / np.maximum(np.hypot(x, y), 1e-140)
+    error = _SLACK * UNIT * size * leverage
     order = np.lexsort((angle, edge))
     after = order[next_in_turn(first)]  # of the last one the first
     gap = angle[after] - angle[order]

@@ -11,6 +11,9 @@ from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import unit_normals
 
+#: As good as no end; what is not met is infinitely far.
+_FAR = float(np.finfo(float).max)
+
 
 class RayTree:
     """Boxes round triangles, for rays that start on one of them.
@@ -58,7 +61,7 @@ class RayTree:
     def along(self, origins: Array, direction: Array, facets: Array) -> tuple[Array, Array]:
         """What is met first from points (k, 3) on in one direction; as above, each but for its own facet."""
         return self._cast(
-            lambda start, stop: (origins[start:stop], np.tile(direction, (stop - start, 1))), facets, np.inf
+            lambda start, stop: (origins[start:stop], np.tile(direction, (stop - start, 1))), facets, _FAR
         )
 
     def _cast(

@@ -16,7 +16,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
-from oddseam.mending.caps import SHEETS, with_caps, without_caps
+from oddseam.mending.caps import SHEETS, borders, with_caps, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.joining import held_by, join_coincident
 from oddseam.mending.snapping import apart, snap_crossings
@@ -24,11 +24,12 @@ from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 from oddseam.model.faces import duplicate_rows
+from oddseam.model.nesting import pieces_around
 from oddseam.model.proof import prove
 
-#: Edges of so many units in the last place of single precision are too short to be held; twice as many
-#: in every further round, for what rounding brought lay nearer together than that could show.
-_NEAR = 4.0
+#: Edges of so many units in the last place are too short to be held, twice as many in every further round, for what
+#: rounding brought lay nearer together than that could show.  Of doubles they are as many more as distances are unsure.
+_NEAR = {True: 4.0 * 2.0**-23, False: 16.0 * 2.0**-52}
 _DOUBLINGS = 5
 #: So often it is looked again for what rounding to the target brought, and so often in vain.
 _ROUNDS, _PATIENCE = 12, 1
@@ -49,7 +50,7 @@ class Resolved:
     sheets : int
         Facets of open pieces that were cut: these have no inside.
     is_sound : bool
-        Whether what is solid could be told.
+        Whether what is solid could be told, in one of the rounds at least, if it was asked for.
     is_resolved : bool
         False if rounding brought more faults than were there, so that all was left as it was.
     shared : (k,) int64 array
@@ -66,7 +67,7 @@ class Resolved:
     rounds: int = 0
     largest_move: float = 0.0
     sheets: int = 0
-    is_sound: bool = True
+    is_sound: bool = False
     is_resolved: bool = True
     shared: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     places: tuple[tuple[float, float, float], ...] = ()
@@ -80,34 +81,31 @@ def resolve_overlaps(
     Parameters
     ----------
     mesh : Mesh
-        Consistently oriented.
+        Consistently oriented.  Without crossings only nested pieces are seen to, if ``drop``.
     drop : bool
         Whether what is solid becomes one; else all facets stay and share nodes and edges.
     target : str, optional
-        Format that the result is rounded for.
+        Format that the result is rounded to single precision for.
     widest : float
         Gaps up to this size in what is nearly closed are closed for good.
     trim : {"inside", "outside"}, optional
         Of sheets that solids cut, the side to be cut off.
     """
-    report = Resolved()
+    report = Resolved(is_sound=not drop)
     fewest = len(mesh.crossing_triangles)
-    if not fewest:
-        return mesh, report
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
     mesh, report.caps, report.fins = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
     best, waited = mesh, 0
     for number in range(_ROUNDS):
-        doubling = min(number, _DOUBLINGS) - 23
-        reach = 0.0 if target is None else _NEAR * 2.0**doubling * float(np.abs(mesh.nodes).max(initial=0.0))
+        reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
         among = np.unique(mesh.crossing_triangles) if number else None
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
         mesh, move = held_by(mesh, target)
-        is_snapped = target is not None and len(mesh.crossing_triangles) > 0
+        is_snapped = len(mesh.crossing_triangles) > 0
         if is_snapped:
-            mesh, move = snap_crossings(mesh, reach, str(target), cancel=drop), move + reach
+            mesh, move = snap_crossings(mesh, reach, target, cancel=drop), move + reach
         report.largest_move = max(report.largest_move, move)
         left = len(mesh.crossing_triangles)
         now = len(apart(mesh, mesh.crossing_triangles))
@@ -118,10 +116,16 @@ def resolve_overlaps(
         if not is_snapped or waited > _PATIENCE:
             break
     report.shared = _shared_nodes(best, sheets_only=drop)
+    is_open = _has_border(best)
     best = with_creases_on_edges(without_caps(best))
-    if len(best.crossing_triangles) and prove(best).worse_than(prove(given)):
-        return given, Resolved(places=report.places, is_resolved=False)
+    if is_open or (len(best.crossing_triangles) and prove(best).worse_than(prove(given))):
+        return given, Resolved(is_sound=report.is_sound, places=report.places, is_resolved=False)
     return best, report
+
+
+def is_to_resolve(mesh: Mesh, drop: bool) -> bool:
+    """Whether facets cross, or, if what is solid becomes one, pieces lie within others."""
+    return len(mesh.crossing_triangles) > 0 or (drop and len(pieces_around(mesh)) > 0)
 
 
 def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:
@@ -133,7 +137,7 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | 
     if drop:
         rows = np.flatnonzero(closed)
         found = windings(cut.points, cut.triangles[rows], cut.places)
-        report.is_sound &= found.is_sound
+        report.is_sound |= found.is_sound
         if found.is_sound:
             keep[rows] = False
             rows = rows[found.cells.row]
@@ -155,6 +159,14 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | 
     report.turned += int((keep & turn).sum())
     report.sheets = max(report.sheets, len(np.unique(cut.origin[~closed & np.isin(cut.origin, cut.cut)])))
     return _rebuilt(mesh, cut, keep, turn)
+
+
+def _has_border(mesh: Mesh) -> bool:
+    """Whether what was closed, with its caps, is open anywhere."""
+    t = mesh.triangulation
+    sheets = np.zeros(mesh.n_elements, bool)
+    sheets[mesh.groups.elements[SHEETS]] = True
+    return len(borders(mesh.n_nodes, t.triangles[~sheets[t.element]])[0]) > 0
 
 
 def _shared_nodes(mesh: Mesh, sheets_only: bool) -> Array:

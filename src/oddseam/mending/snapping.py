@@ -32,7 +32,7 @@ _WORSE, _SOME = 1.5, 40
 _PATIENCE = 8
 
 
-def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+def snap_crossings(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
     """Snap until nothing crosses, or nothing that crosses lies so near; the nodes lie where the target holds them.
 
     With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
@@ -52,7 +52,7 @@ def snap_crossings(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
     return mesh
 
 
-def _place_by_place(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+def _place_by_place(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
     """Snap what crosses and hangs together by itself, for one place may need other steps than another."""
     pairs = apart(mesh, mesh.crossing_triangles)
     t = mesh.triangulation
@@ -78,7 +78,7 @@ def _place_by_place(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh
     return mesh
 
 
-def _snap(mesh: Mesh, reach: float, target: str, cancel: bool) -> Mesh:
+def _snap(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
     pairs = apart(mesh, mesh.crossing_triangles)
     best, fewest, waited, way = mesh, len(pairs), 0, 0
     newest = int(mesh.element_ids.max(initial=0))
@@ -282,7 +282,7 @@ def _pieces(
     store = ExactPoints(flat)
     name = dict(enumerate(corners))
     if len(set(store.first)) < 3 or flat[2, 1] == 0:
-        return [(corners[0], corners[1], corners[2])]
+        return _fan([node for corner, chain in zip(corners, chains, strict=True) for node in (corner, *chain)])
     plane = PlanarMesh(store, (0, 0, 1), (0, 1, 2))
     grid = int(GRID)
     on_sides = set()
@@ -316,9 +316,9 @@ def _folded(corners: list[int], chains: list[list[int]]) -> list[tuple[int, int,
     a, b, top = corners
     at = chains[0].index(top)
     slits = ([a, *chains[0][:at], top, *chains[2]], [top, *chains[0][at + 1 :], b, *chains[1]])
-    return [
-        (slit[0], one, two)
-        for slit in slits
-        for one, two in zip(slit[1:], slit[2:], strict=False)
-        if len({slit[0], one, two}) == 3
-    ]
+    return [piece for slit in slits for piece in _fan(slit)]
+
+
+def _fan(loop: list[int]) -> list[tuple[int, int, int]]:
+    """Triangles over a loop of nodes in a line, as good as any."""
+    return [(loop[0], one, two) for one, two in zip(loop[1:], loop[2:], strict=False) if len({loop[0], one, two}) == 3]

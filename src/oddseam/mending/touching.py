@@ -27,6 +27,8 @@ from oddseam.model.proof import prove
 #: rounding can take back, far less than any wall; others are tried where facets are as small.
 _UNITS = 8.0 * 2.0**-23
 _SHARES = (1.0, 0.25, 4.0, 16.0)
+#: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
+_WAYS = ((True, -1.0), (False, 1.0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,17 +90,16 @@ def part_touching(
     if not shared.any():
         return mesh, 0, 0.0
     skin = find_cells(mesh)
-    found = _copies(mesh, skin, shared, _fans(mesh, skin, solid=True), -1.0)
-    if found is None:
+    found = [_copies(mesh, skin, shared, _fans(mesh, skin, solid), outward) for solid, outward in _WAYS]
+    ways = [way for way in found if way is not None]
+    if not ways:
         return mesh, 0, 0.0
     # what lies at one place is joined again where the file holds places alone
     for units in (0.0, _UNITS) if held is None else (_UNITS,):
-        new = found.applied(mesh, units)
+        new = ways[0].applied(mesh, units)
         if _is_better(mesh, new, held):
-            return new, len(found.of), _farthest(mesh, found, units)
-    ways = [found, _copies(mesh, skin, shared, _fans(mesh, skin, solid=False), 1.0)]
-    ways += [way and _along_facets(mesh, way) for way in ways]
-    return _place_by_place(mesh, held, [way for way in ways if way is not None])
+            return new, len(ways[0].of), _farthest(mesh, ways[0], units)
+    return _place_by_place(mesh, held, ways + [_along_facets(mesh, way) for way in ways])
 
 
 def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None, whole: bool = True) -> bool:

@@ -1,0 +1,44 @@
+"""Which pieces lie within which."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.rays import RayTree
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model.mesh import Mesh
+
+#: A direction that no edge or plane of a drawing has.
+_ASKEW = np.array([0.5390625, 0.3330078125, 0.7734375])
+#: Rays start so far off their piece, in diagonals of the mesh.
+_OFF = 1e-9
+
+
+def pieces_around(mesh: Mesh) -> Array:
+    """(k, 2) pieces, and closed ones that hold the last node of each in a direction.
+
+    A ray from there meets the piece itself no more; it leaves what holds the node once more often than it enters it.
+    O(n log n), and for every piece a time that grows with the number of facets that its ray meets.
+    """
+    pieces, t = mesh.pieces, mesh.triangulation
+    if len(pieces.is_solid) < 2 or not pieces.is_solid.any():
+        return np.zeros((0, 2), np.int64)
+    rows = np.flatnonzero(pieces.of_triangle >= 0)
+    triangles, piece = t.triangles[rows], pieces.of_triangle[rows].astype(np.int64)
+    outward = np.sign(area_vectors(mesh.nodes[triangles]) @ _ASKEW * np.sign(pieces.volume[piece]))
+    reach = mesh.nodes[triangles] @ _ASKEW
+    order = np.lexsort((reach.max(axis=1), piece))
+    facet = order[np.append(np.flatnonzero(np.diff(piece[order])), len(order) - 1)]
+    origin = mesh.nodes[triangles[facet, np.argmax(reach[facet], axis=1)]] + _OFF * mesh.diagonal * _ASKEW
+    tree, ray = RayTree(mesh.nodes, triangles), piece[facet]
+    tally: list[Array] = []
+    while len(ray):
+        distance, met = tree.along(origin, _ASKEW, facet)
+        goes_on = np.flatnonzero(met >= 0)
+        ray, facet = ray[goes_on], met[goes_on]
+        origin = origin[goes_on] + distance[goes_on, None] * _ASKEW
+        tally.append(np.column_stack([ray, piece[facet], outward[facet]]))
+    pairs, which = np.unique(np.concatenate(tally)[:, :2].astype(np.int64), axis=0, return_inverse=True)
+    left = np.bincount(which.ravel(), np.concatenate(tally)[:, 2], len(pairs)) > 0
+    return np.asarray(pairs[left & pieces.is_solid[pairs[:, 1]] & (pairs[:, 0] != pairs[:, 1])])
