@@ -11,14 +11,15 @@ from oddseam.model.mesh import Mesh
 
 #: A direction that no edge or plane of a drawing has.
 _ASKEW = np.array([0.5390625, 0.3330078125, 0.7734375])
-#: Rays start so far off their piece, in diagonals of the mesh.
-_OFF = 1e-9
+#: Barycentric coordinates of a point of a facet that lies on no line of symmetry.
+_AMID = np.array([0.4375, 0.34375, 0.21875])
 
 
 def pieces_around(mesh: Mesh) -> Array:
-    """(k, 2) pieces, and closed ones that hold the last node of each in a direction.
+    """(k, 2) pieces, and closed ones that hold a point of each.
 
-    A ray from there meets the piece itself no more; it leaves what holds the node once more often than it enters it.
+    A ray from the point leaves what holds it once more often than it enters it.  It begins in the facet that reaches
+    farthest its way, so that it meets little, and amid that facet, for corners often lie on what holds them.
     O(n log n), and for every piece a time that grows with the number of facets that its ray meets.
     """
     pieces, t = mesh.pieces, mesh.triangulation
@@ -30,7 +31,7 @@ def pieces_around(mesh: Mesh) -> Array:
     reach = mesh.nodes[triangles] @ _ASKEW
     order = np.lexsort((reach.max(axis=1), piece))
     facet = order[np.append(np.flatnonzero(np.diff(piece[order])), len(order) - 1)]
-    origin = mesh.nodes[triangles[facet, np.argmax(reach[facet], axis=1)]] + _OFF * mesh.diagonal * _ASKEW
+    origin = np.einsum("j,ijk->ik", _AMID, mesh.nodes[triangles[facet]])
     tree, ray = RayTree(mesh.nodes, triangles), piece[facet]
     tally: list[Array] = []
     while len(ray):
