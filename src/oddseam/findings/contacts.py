@@ -6,9 +6,7 @@ import numpy as np
 
 from oddseam.findings.finding import Finding, gathered, places_of
 from oddseam.geometry.crossing_lines import crossing_lines
-from oddseam.geometry.touching_pairs import touching_pairs
 from oddseam.geometry.triangles import area_vectors, unit_normals
-from oddseam.geometry.welding import weld_exact
 from oddseam.model import Mesh
 from oddseam.model.nesting import pieces_around
 
@@ -23,15 +21,9 @@ def touching_facets(mesh: Mesh) -> Finding | None:
 
     Nodes at one place count as one here; those that are not joined are a finding of their own.
     """
-    t = mesh.triangulation
-    rows = np.delete(np.arange(len(t.triangles)), mesh.degenerate_triangles)
-    first, index = weld_exact(mesh.nodes)
-    place = np.full(len(t.triangles), -1)
-    place[rows] = np.arange(len(rows))
-    found = touching_pairs(mesh.nodes[first], index[t.triangles[rows]], place[mesh.crossing_triangles])
-    if not len(found):
+    t, pairs = mesh.triangulation, mesh.touching_triangles
+    if not len(pairs):
         return None
-    pairs = rows[found]
     places, n = gathered(mesh.nodes, t.triangles[pairs].reshape(-1, 6), mesh.element_ids[t.element[pairs]])
     message = "pairs of facets that touch where they have no node or edge in common"
     return Finding("touching facets", "warning", len(pairs), "pairs (element ids)", message,

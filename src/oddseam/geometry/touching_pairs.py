@@ -34,6 +34,8 @@ def touching_pairs(nodes: Array, triangles: Array, crossing: Array) -> Array:
     -----
     O(n log n), and a time that grows with the number of pairs that floating point cannot tell apart.
     """
+    if len(triangles) < 2:
+        return np.zeros((0, 2), np.int64)
     pairs = np.sort(pairs_near(nodes, triangles, contacts=True)[0], axis=1)
     m = len(triangles)
     known = crossing[:, 0].astype(np.int64) * m + crossing[:, 1]

@@ -81,7 +81,7 @@ def resolve_overlaps(
     Parameters
     ----------
     mesh : Mesh
-        Consistently oriented.  Without crossings only nested pieces are seen to, if ``drop``.
+        Consistently oriented.  It stays as it is if nothing crosses, and nothing is to be dropped.
     drop : bool
         Whether what is solid becomes one; else all facets stay and share nodes and edges.
     target : str, optional
@@ -102,6 +102,8 @@ def resolve_overlaps(
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
         among = np.unique(mesh.crossing_triangles) if number else None
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
+        if not (len(given.crossing_triangles) or report.dropped or report.turned or report.trimmed):
+            return given, Resolved(is_sound=True)
         mesh, move = held_by(mesh, target)
         is_snapped = len(mesh.crossing_triangles) > 0
         if is_snapped:
@@ -123,9 +125,13 @@ def resolve_overlaps(
     return best, report
 
 
-def is_to_resolve(mesh: Mesh, drop: bool) -> bool:
-    """Whether facets cross, or, if what is solid becomes one, pieces lie within others."""
-    return len(mesh.crossing_triangles) > 0 or (drop and len(pieces_around(mesh)) > 0)
+def may_overlap(mesh: Mesh, drop: bool) -> bool:
+    """Whether facets cross; or, if what is solid becomes one, pieces lie within others, or touch.
+
+    A solid may go through another one and cross none of its facets: their edges lie in them, or on theirs.
+    """
+    crosses = len(mesh.crossing_triangles) > 0
+    return crosses or (drop and (len(pieces_around(mesh)) > 0 or len(mesh.touching_triangles) > 0))
 
 
 def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:

@@ -24,7 +24,7 @@ from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
 from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.orientation import orient
-from oddseam.mending.overlaps import is_to_resolve, resolve_overlaps
+from oddseam.mending.overlaps import may_overlap, resolve_overlaps
 from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
 from oddseam.mending.zipping import zip_rims
@@ -197,7 +197,7 @@ def mend(
     progress("filling rims", 0.55)
     before, said = mesh, [(lines, len(lines)) for lines in (steps, notes, still_open)]
     shared = np.zeros(0, np.int64)
-    crosses = overlaps != "keep" and is_to_resolve(mesh, drop=overlaps == "union")
+    crosses = overlaps != "keep" and may_overlap(mesh, drop=overlaps == "union")
     mesh = closed(mesh, may_cross=crosses and overlaps == "union")
     if crosses:
         progress("resolving crossings", 0.6)

@@ -22,6 +22,8 @@ from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.geometry.threads import in_runs
+from oddseam.geometry.touching_pairs import touching_pairs
+from oddseam.geometry.welding import weld_exact
 from oddseam.markup import html_table
 from oddseam.model.connectivity import Connectivity
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
@@ -283,6 +285,19 @@ class Mesh:
     def crossing_triangles(self) -> Array:
         """(k, 2) pairs of rows of the triangulation whose interiors meet, sorted; exact."""
         return crossing_pairs(self.nodes, self.triangulation.triangles, self.degenerate_triangles)
+
+    @cached_property
+    def touching_triangles(self) -> Array:
+        """(k, 2) pairs of rows that share more than common corners and edges but do not cross, sorted; exact.
+
+        Nodes at one place count as one.
+        """
+        t = self.triangulation.triangles
+        rows = np.delete(np.arange(len(t)), self.degenerate_triangles)
+        place = np.full(len(t), -1)
+        place[rows] = np.arange(len(rows))
+        first, index = weld_exact(self.nodes)
+        return rows[touching_pairs(self.nodes[first], index[t[rows]], place[self.crossing_triangles])]
 
     # ------------------------------------------------------------------ for people
 
