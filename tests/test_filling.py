@@ -205,3 +205,20 @@ def test_rims_that_touch_in_a_node_are_filled_each():
     filled = oddseam.mend(mesh, close="all")
     assert oddseam.prove(filled).is_closed and oddseam.prove(filled).is_clean
     assert oddseam.prove(filled).volume == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize("width", [1, 3])
+def test_a_long_slot_is_zipped_and_not_fanned(width):
+    nodes, triangles = shapes.sheet(80)
+    random = np.random.default_rng(width)
+    nodes = nodes + 0.2 / 80 * random.uniform(-1, 1, nodes.shape) * [1, 1, 0]
+    middle = nodes[triangles].mean(axis=1)
+    slot = (np.abs(middle[:, 0] - nodes[:, 0].mean()) < 30 / 80) & (np.abs(middle[:, 1] - 40.5 / 80) < width / 160)
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles[~slot])
+    mended = oddseam.mend(mesh, close=0.9)
+    corners = new_corners(mesh, mended)
+    assert len(corners) >= slot.sum() * 0.8 and mended.connectivity.n_rims == 1
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max()
+    assert longest < 2.0 * max(1.0, width / 2) / 80
+    used = np.unique(corners.reshape(-1, 3), axis=0, return_counts=True)[1]
+    assert used.max() <= 9

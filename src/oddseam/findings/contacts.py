@@ -31,8 +31,10 @@ def touching_facets(mesh: Mesh) -> Finding | None:
 
 
 def coincident_walls(mesh: Mesh) -> Finding | None:
-    """Facets that lie on others in one plane, copies of a facet included."""
+    """Facets that lie on others in one plane; those on the same nodes are a finding of their own."""
     t, pairs = mesh.triangulation, mesh.crossing_triangles
+    corners = np.sort(t.triangles[pairs], axis=2)
+    pairs = pairs[(corners[:, 0] != corners[:, 1]).any(axis=1)]
     if not len(pairs):
         return None
     pairs = pairs[crossing_lines(mesh.nodes, t.triangles, pairs).in_plane]

@@ -82,6 +82,14 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
     )
 
 
+def with_sheets(mesh: Mesh) -> Mesh:
+    """The mesh with the elements of pieces that have a border in the group ``SHEETS``."""
+    t = mesh.triangulation
+    _, piece_of_edge, piece = borders(mesh.n_nodes, t.triangles)
+    groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[np.isin(piece, piece_of_edge)])}
+    return mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+
+
 def without_caps(mesh: Mesh) -> Mesh:
     """The mesh without the caps that were to go, and without the groups."""
     mesh = edited(mesh, drop=mesh.groups.elements.get(CAPS, np.zeros(0, np.int64)))

@@ -16,7 +16,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
-from oddseam.mending.caps import SHEETS, borders, with_caps, without_caps
+from oddseam.mending.caps import SHEETS, borders, with_caps, with_sheets, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.joining import held_by, join_coincident
 from oddseam.mending.snapping import apart, snap_crossings
@@ -54,7 +54,7 @@ class Resolved:
     is_resolved : bool
         False if rounding brought more faults than were there, so that all was left as it was.
     shared : (k,) int64 array
-        Ids of nodes on non-manifold edges that are meant: those of sheets, or all if all facets stay.
+        Ids of nodes on new non-manifold edges that are meant: those of sheets, or all if all facets stay.
     places : tuple of (x, y, z)
     """
 
@@ -87,7 +87,7 @@ def resolve_overlaps(
     target : str, optional
         Format that the result is rounded to single precision for.
     widest : float
-        Gaps up to this size in what is nearly closed are closed for good.
+        Gaps up to this size in what is nearly closed are closed for good, if ``drop``.
     trim : {"inside", "outside"}, optional
         Of sheets that solids cut, the side to be cut off.
     """
@@ -96,7 +96,11 @@ def resolve_overlaps(
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
-    mesh, report.caps, report.fins = with_caps(join_coincident(mesh, everywhere=True)[0], widest)
+    mesh, _ = join_coincident(mesh, everywhere=True)
+    if drop:
+        mesh, report.caps, report.fins = with_caps(mesh, widest)
+    else:
+        mesh = with_sheets(mesh)
     best, waited = mesh, 0
     for number in range(_ROUNDS):
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
@@ -117,7 +121,7 @@ def resolve_overlaps(
         # what was snapped may have closed a wedge, or opened one: it is looked at once more what is solid
         if not is_snapped or waited > _PATIENCE:
             break
-    report.shared = _shared_nodes(best, sheets_only=drop)
+    report.shared = _shared_nodes(best, given, sheets_only=drop)
     is_open = _has_border(best)
     best = with_creases_on_edges(without_caps(best))
     if is_open or (len(best.crossing_triangles) and prove(best).worse_than(prove(given))):
@@ -175,8 +179,8 @@ def _has_border(mesh: Mesh) -> bool:
     return len(borders(mesh.n_nodes, t.triangles[~sheets[t.element]])[0]) > 0
 
 
-def _shared_nodes(mesh: Mesh, sheets_only: bool) -> Array:
-    """Ids of nodes on non-manifold edges, or only on those of open pieces."""
+def _shared_nodes(mesh: Mesh, given: Mesh, sheets_only: bool) -> Array:
+    """Ids of nodes on non-manifold edges, or only on those of open pieces, that were on none before."""
     c = mesh.connectivity
     wanted = np.ones(mesh.n_elements, bool)
     if sheets_only:
@@ -185,7 +189,8 @@ def _shared_nodes(mesh: Mesh, sheets_only: bool) -> Array:
     edges = c.edge_of[wanted[mesh.faces.element[c.face]]]
     edges = edges[edges >= 0]
     edges = edges[c.is_nonmanifold[edges]]
-    return np.unique(mesh.node_ids[c.edges[edges]])
+    known = given.node_ids[given.connectivity.nonmanifold_nodes]
+    return np.setdiff1d(mesh.node_ids[c.edges[edges]], known)
 
 
 def _rebuilt(mesh: Mesh, cut: Arrangement, keep: Array, turn: Array) -> Mesh:

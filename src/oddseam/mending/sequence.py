@@ -221,8 +221,8 @@ def mend(
     if one_sided:
         unmet.append(f"{one_sided} region(s) have one side only and cannot be oriented")
     said_open = _still_open(mesh, still_open)
-    notes += [rim.text for rim in said_open if not rim.is_wanted]
-    unmet += _shortened([rim.text for rim in said_open if rim.is_wanted])
+    notes += _shortened([rim.text for rim in said_open if not rim.is_wanted], "left open")
+    unmet += _shortened([rim.text for rim in said_open if rim.is_wanted], "open")
     is_meant = keep_joints
     if overlaps == "imprint" and not keep_joints:
         is_meant = bool(np.isin(mesh.node_ids[mesh.connectivity.nonmanifold_nodes], shared).all())
@@ -391,9 +391,9 @@ def _still_open(mesh: Mesh, rims: list[_OpenRim]) -> list[_OpenRim]:
     return [rim for rim in rims if tree.query(rim.points)[0].min() <= _SAME * mesh.diagonal]
 
 
-def _shortened(lines: list[str]) -> list[str]:
+def _shortened(lines: list[str], word: str) -> list[str]:
     more = len(lines) - 2 * MOST_PLACES
-    return lines[: 2 * MOST_PLACES] + [f"open: {more:,} more rims"] * (more > 0)
+    return lines[: 2 * MOST_PLACES] + [f"{word}: {more:,} more rims"] * (more > 0)
 
 
 def _cracks(mesh: Mesh, reach: float) -> set[int]:
