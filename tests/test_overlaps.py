@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
-
 import numpy as np
 import pytest
 import shapes
 from hypothesis import given, settings, strategies as st
+from unions import box, volume_of_boxes
 
 import oddseam
 from oddseam.geometry.arrangement import arrange
@@ -23,26 +22,9 @@ def bodies(*shapes_given) -> tuple[np.ndarray, np.ndarray]:
     )
 
 
-def box(low, high) -> tuple[np.ndarray, np.ndarray]:
-    nodes, triangles = shapes.cube()
-    return np.asarray(low, float) + nodes * np.subtract(high, low), triangles
-
-
 def turned(seed: int) -> np.ndarray:
     turn, _ = np.linalg.qr(np.random.default_rng(seed).normal(size=(3, 3)))
     return turn * np.sign(np.linalg.det(turn))
-
-
-def volume_of_boxes(boxes) -> float:
-    """Of the union, cell by cell of the grid that all planes make."""
-    planes = [np.unique([b[k][axis] for b in boxes for k in (0, 1)]) for axis in range(3)]
-    total = 0.0
-    for i, j, k in itertools.product(*(range(len(p) - 1) for p in planes)):
-        low, high = ([planes[a][n + d] for a, n in enumerate((i, j, k))] for d in (0, 1))
-        middle = np.add(low, high) / 2
-        if any((middle > b[0]).all() and (middle < b[1]).all() for b in boxes):
-            total += float(np.prod(np.subtract(high, low)))
-    return total
 
 
 def united(shape, target: str | None = None, **how) -> oddseam.Mesh:
