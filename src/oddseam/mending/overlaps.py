@@ -134,8 +134,10 @@ def may_overlap(mesh: Mesh, drop: bool) -> bool:
 
     A solid may go through another one and cross none of its facets: their edges lie in them, or on theirs.
     """
-    crosses = len(mesh.crossing_triangles) > 0
-    return crosses or (drop and (len(pieces_around(mesh)) > 0 or len(mesh.touching_triangles) > 0))
+    if len(mesh.crossing_triangles):
+        return True
+    several = drop and mesh.connectivity.n_pieces > 1
+    return several and (len(pieces_around(mesh)) > 0 or len(mesh.touching_triangles) > 0)
 
 
 def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:

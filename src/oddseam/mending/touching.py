@@ -129,10 +129,11 @@ def _place_by_place(
     _, label = label_components(len(nodes), *ends.T)
     order = np.argsort(label, kind="stable")
     parted_so_far = _Parted(mesh, nodes, sum(len(way.of) for way in ways))
+    shares = _SHARES if held is not None else (0.0, *_SHARES)
     for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
         near = parted_so_far.round_about(members)
         before = parted_so_far.alone(near)
-        for share, way in ((share, way) for share in _SHARES for way in ways):
+        for share, way in ((share, way) for share in shares for way in ways):
             its = way.chosen(members)
             if not len(its.of):
                 continue
