@@ -57,3 +57,19 @@ def test_what_lies_within_a_solid_goes_though_nothing_crosses():
     cavity = shapes.side_by_side(big, (hollow[0], hollow[1][:, ::-1]), island)
     result = oddseam.mend(cavity, crumbs=0.0)
     assert result.n_elements == 36 and oddseam.prove(result).volume == pytest.approx(64 - 8 + 1)
+
+
+def test_a_sliver_of_a_hollow_between_surfaces_that_crossed_is_closed_and_listed():
+    # two rails 0.02 apart on a floor, under a roof, their ends in blocks
+    rails = [unions.box([1, y, 0.5], [9, y + 1, 1.5]) for y in (2.0, 3.02)]
+    blocks = [unions.box([x, 1, 0], [x + 1.5, 5, 1.6]) for x in (0.5, 8.0)]
+    floor, roof = unions.box([0, 0, 0], [10, 10, 0.6]), unions.box([0, 0, 1.4], [10, 10, 2])
+    mesh = shapes.side_by_side(floor, *rails, *blocks, roof)
+    kept = oddseam.mend(mesh, crumbs=0.0, close="none")
+    hollow = kept.pieces.volume < 0
+    assert hollow.any()
+    size = 1.01 * (-kept.pieces.volume[hollow].sum()) ** (1 / 3)
+    closed = oddseam.mend(mesh, crumbs=size, close="none")
+    assert not (closed.pieces.volume < 0).any()
+    assert any(line.startswith("closed: a hollow") for line in closed.account.last.outcome.notes)
+    assert oddseam.prove(closed).is_clean and oddseam.prove(closed).is_closed

@@ -211,6 +211,7 @@ def mend(
             mesh, shared = resolved
             mesh, count, one_sided = orient(mesh)
             steps.append(Step("turn facets beside the crossings", count))
+            mesh = _drop_pockets(mesh, int(before.element_ids.max()), crumb_size, steps, notes)
     if not keep_joints:
         mesh, count, move = part_touching(mesh, held if joins else None, np.isin(mesh.node_ids, shared))
         if count and target is not None and joins:
@@ -340,6 +341,28 @@ def _drop_crumbs(mesh: Mesh, size: float, steps: list[Step], notes: list[str]) -
         return mesh
     gone = np.isin(mesh.pieces.of_triangle, pieces)
     return edited(mesh, drop=np.unique(mesh.triangulation.element[gone]))
+
+
+def _drop_pockets(mesh: Mesh, newest: int, size: float, steps: list[Step], notes: list[str]) -> Mesh:
+    """Without hollows that nobody made: left between surfaces that crossed, with less volume than a crumb."""
+    pieces, t = mesh.pieces, mesh.triangulation
+    is_new = np.zeros(len(pieces.volume) + 1, bool)  # the last one stands for no piece
+    is_new[pieces.of_triangle[mesh.element_ids[t.element] > newest]] = True
+    found = np.flatnonzero(pieces.is_solid & is_new[:-1] & (pieces.volume < 0) & (pieces.volume > -(size**3)))
+    if not len(found):
+        return mesh
+    middle = (pieces.low + pieces.high) / 2
+    for p in found[:MOST_PLACES].tolist():
+        notes.append(
+            f"closed: a hollow {pieces.extent[p]:.4g} across and {-pieces.volume[p]:.3g} in volume, where surfaces "
+            f"crossed, at {point_text(middle[p])}"
+        )
+    if len(found) > MOST_PLACES:
+        notes.append(f"closed: {len(found) - MOST_PLACES:,} more hollows")
+    places = tuple(point_of(middle[p]) for p in found[:MOST_PLACES])
+    detail = f"between surfaces that crossed, less than {size**3:.3g} in volume"
+    steps.append(Step("close hollows", len(found), 0.0, detail, places))
+    return edited(mesh, drop=np.unique(t.element[np.isin(pieces.of_triangle, found)]))
 
 
 def _fill(

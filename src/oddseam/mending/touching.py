@@ -27,6 +27,8 @@ from oddseam.model.proof import prove
 #: rounding can take back, far less than any wall; others are tried where facets are as small.
 _UNITS = 8.0 * 2.0**-23
 _SHARES = (1.0, 0.25, 4.0, 16.0)
+#: Of larger meshes a look at all of it costs more than one at every place.
+_AT_ONCE = 100_000
 #: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
 _WAYS = ((True, -1.0), (False, 1.0))
 
@@ -95,7 +97,8 @@ def part_touching(
     if not ways:
         return mesh, 0, 0.0
     # what lies at one place is joined again where the file holds places alone
-    for units in (0.0, _UNITS) if held is None else (_UNITS,):
+    at_once = (0.0, _UNITS) if held is None else (_UNITS,)
+    for units in at_once if mesh.n_elements <= _AT_ONCE else ():
         new = ways[0].applied(mesh, units)
         if _is_better(mesh, new, held):
             return new, len(ways[0].of), _farthest(mesh, ways[0], units)
