@@ -28,6 +28,8 @@ TERMINALS = {
     "by_hand": "oddseam fill inlet_cowl.stl --unit mm --near 29.9,-51,39.7 -o filled.seam",
     "skin": "oddseam skin block.vtu -o block_skin.seam",
 }
+#: Tables that are long rather than wide are printed on so many columns.
+COLUMNS = {"survey": "170"}
 PICTURES = {
     "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
@@ -38,7 +40,9 @@ PICTURES = {
 def run(command: str, folder: Path) -> str:
     """What a command prints, on both streams."""
     words = [sys.executable, "-m", *shlex.split(command)]
-    done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env={**os.environ})
+    wide = COLUMNS.get(words[3])
+    environment = {**os.environ} if wide is None else {**os.environ, "COLUMNS": wide}
+    done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env=environment)
     return done.stdout + done.stderr
 
 

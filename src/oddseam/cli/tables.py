@@ -74,7 +74,7 @@ def _print_places(console: Console, found: oddseam.Survey) -> None:
         return
     table = _table("worst places", "at", "size", "items", "ids", right=(2, 3))
     for finding, place in rows:
-        size = f"{place.size:.4g} across" if place.length is None else f"{place.length:.4g} long"
+        size = f"{place.length:.4g} long" if place.length else f"{place.size:.4g} across"
         ids = ", ".join(map(str, place.ids)) + (", ..." if place.count > len(place.ids) > 0 else "")
         table.add_row(finding.kind, _point(place.centre), size, f"{place.count:,}", ids)
     console.print()

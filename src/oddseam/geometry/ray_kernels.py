@@ -98,8 +98,42 @@ def cast_rays(origins, directions, own, nodes, triangles, box, distance, row):
                 top += 1
 
 
+@kernel
+def follow_ray(k, origins, directions, own, nodes, triangles, box, met):
+    """Put all triangles that ray ``k`` meets into ``met``, as far as there is room; how many there are."""
+    m = triangles.shape[0]
+    leaves = (box.shape[0] + 1) // 2
+    stack = np.empty(128, np.int64)
+    x, y, z = origins[k, 0], origins[k, 1], origins[k, 2]
+    ix, iy, iz = _inverse(directions[k, 0]), _inverse(directions[k, 1]), _inverse(directions[k, 2])
+    count = 0
+    top = 1
+    stack[0] = 0
+    while top > 0:
+        top -= 1
+        q = stack[top]
+        if _entry(box, q, x, y, z, ix, iy, iz, np.inf) == np.inf:
+            continue
+        if q < leaves - 1:
+            stack[top] = 2 * q + 1
+            stack[top + 1] = 2 * q + 2
+            top += 2
+            continue
+        for j in range((q - leaves + 1) * m // leaves, (q - leaves + 2) * m // leaves):
+            if j == own[k]:
+                continue
+            t = _meets(nodes, triangles[j, 0], triangles[j, 1], triangles[j, 2], origins, directions, k)
+            if 0.0 < t < np.inf:
+                if count < met.shape[0]:
+                    met[count] = j
+                count += 1
+    return count
+
+
 def warm_up() -> None:
     """Compile everything here on tiny input."""
     from oddseam.geometry.rays import RayTree
 
-    RayTree(np.eye(3), np.array([[0, 1, 2], [0, 2, 1]], np.int32)).along_normals(np.arange(2), 1.0, 1.0)
+    tree = RayTree(np.eye(3), np.array([[0, 1, 2], [0, 2, 1]], np.int32))
+    tree.along_normals(np.arange(2), 1.0, 1.0)
+    tree.all_along(np.zeros((1, 3)), np.ones(3), np.zeros(1, np.int64))

@@ -1,8 +1,6 @@
-"""What rays meet first: along the normals of facets walls and gaps, from pieces what lies about them."""
+"""What rays from facets meet: first along their normals, walls and gaps; or all on the way."""
 
 from __future__ import annotations
-
-from collections.abc import Callable
 
 import numpy as np
 
@@ -10,9 +8,6 @@ from oddseam.arrays import Array
 from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import unit_normals
-
-#: As good as no end; what is not met is infinitely far.
-_FAR = float(np.finfo(float).max)
 
 
 class RayTree:
@@ -51,22 +46,6 @@ class RayTree:
         triangle : (k,) int64 array
             Row that is met; -1 for none.
         """
-
-        def rays(start: int, stop: int) -> tuple[Array, Array]:
-            corners = self._nodes[self._triangles[facets[start:stop]]]
-            return corners.mean(axis=1), sense * unit_normals(corners)
-
-        return self._cast(rays, facets, limit)
-
-    def along(self, origins: Array, direction: Array, facets: Array) -> tuple[Array, Array]:
-        """What is met first from points (k, 3) on in one direction; as above, each but for its own facet."""
-        return self._cast(
-            lambda start, stop: (origins[start:stop], np.tile(direction, (stop - start, 1))), facets, _FAR
-        )
-
-    def _cast(
-        self, rays: Callable[[int, int], tuple[Array, Array]], facets: Array, limit: float
-    ) -> tuple[Array, Array]:
         from oddseam.compiled import announce
         from oddseam.geometry.ray_kernels import cast_rays
 
@@ -74,11 +53,44 @@ class RayTree:
         distance, row = np.full(len(facets), limit), np.full(len(facets), -1, np.int64)
 
         def run(start: int, stop: int) -> None:
+            mine = facets[start:stop]
+            corners = self._nodes[self._triangles[mine]]
+            origins, directions = corners.mean(axis=1), sense * unit_normals(corners)
             cast_rays(
-                *rays(start, stop), self._rank[facets[start:stop]], self._nodes, self._sorted, self._box,
+                origins, directions, self._rank[mine], self._nodes, self._sorted, self._box,
                 distance[start:stop], row[start:stop],
             )  # fmt: skip
 
         in_shares(run, len(facets), most=50_000)
         distance[row < 0] = np.inf
         return distance, np.where(row >= 0, self._order[row], -1)
+
+    def all_along(self, origins: Array, direction: Array, facets: Array) -> tuple[Array, Array]:
+        """All that is met on the way from points in one direction, but for the facet that each point lies in.
+
+        Parameters
+        ----------
+        origins : (k, 3) float array
+        direction : (3,) float array
+        facets : (k,) int array
+            Rows of the triangles.
+
+        Returns
+        -------
+        ray, triangle : (h,) int64 arrays
+            Row of ``origins`` and row that is met.
+        """
+        from oddseam.compiled import announce
+        from oddseam.geometry.ray_kernels import follow_ray
+
+        announce(follow_ray)
+        directions, own = np.tile(direction, (len(facets), 1)), self._rank[facets]
+        met = np.empty(64, np.int64)
+        found = []
+        for k in range(len(facets)):
+            count = int(follow_ray(k, origins, directions, own, self._nodes, self._sorted, self._box, met))
+            if count > len(met):
+                met = np.empty(2 * count, np.int64)
+                follow_ray(k, origins, directions, own, self._nodes, self._sorted, self._box, met)
+            found.append(self._order[met[:count]])
+        return np.repeat(np.arange(len(facets)), [len(rows) for rows in found]), np.concatenate(found)

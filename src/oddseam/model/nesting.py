@@ -32,14 +32,7 @@ def pieces_around(mesh: Mesh) -> Array:
     order = np.lexsort((reach.max(axis=1), piece))
     facet = order[np.append(np.flatnonzero(np.diff(piece[order])), len(order) - 1)]
     origin = np.einsum("j,ijk->ik", _AMID, mesh.nodes[triangles[facet]])
-    tree, ray = RayTree(mesh.nodes, triangles), piece[facet]
-    tally: list[Array] = []
-    while len(ray):
-        distance, met = tree.along(origin, _ASKEW, facet)
-        goes_on = np.flatnonzero(met >= 0)
-        ray, facet = ray[goes_on], met[goes_on]
-        origin = origin[goes_on] + distance[goes_on, None] * _ASKEW
-        tally.append(np.column_stack([ray, piece[facet], outward[facet]]))
-    pairs, which = np.unique(np.concatenate(tally)[:, :2].astype(np.int64), axis=0, return_inverse=True)
-    left = np.bincount(which.ravel(), np.concatenate(tally)[:, 2], len(pairs)) > 0
+    ray, met = RayTree(mesh.nodes, triangles).all_along(origin, _ASKEW, facet)
+    pairs, which = np.unique(np.column_stack([piece[facet[ray]], piece[met]]), axis=0, return_inverse=True)
+    left = np.bincount(which.ravel(), outward[met], len(pairs)) > 0
     return np.asarray(pairs[left & pieces.is_solid[pairs[:, 1]] & (pairs[:, 0] != pairs[:, 1])])
