@@ -28,8 +28,8 @@ TERMINALS = {
     "by_hand": "oddseam fill inlet_cowl.stl --unit mm --near 29.9,-51,39.7 -o filled.seam",
     "skin": "oddseam skin block.vtu -o block_skin.seam",
 }
-#: Tables that are long rather than wide are printed on so many columns.
-COLUMNS = {"survey": "170"}
+#: What has more lines than this is set in two columns.
+LINES = 60
 PICTURES = {
     "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
@@ -40,9 +40,7 @@ PICTURES = {
 def run(command: str, folder: Path) -> str:
     """What a command prints, on both streams."""
     words = [sys.executable, "-m", *shlex.split(command)]
-    wide = COLUMNS.get(words[3])
-    environment = {**os.environ} if wide is None else {**os.environ, "COLUMNS": wide}
-    done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env=environment)
+    done = subprocess.run(words, cwd=folder, capture_output=True, text=True, check=True, env={**os.environ})
     return done.stdout + done.stderr
 
 
@@ -51,9 +49,15 @@ def terminal(command: str, text: str, path: Path) -> None:
     figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="#1c2126")
     FigureCanvasAgg(figure)
     lines = [f"$ {command}", *text.rstrip().splitlines()]
-    size = min(10.5, 10.5 * 41 / max(len(lines), 1))
-    figure.text(0.012, 0.985, "\n".join(lines).replace("$", r"\$"), family="monospace", fontsize=size,
-                color="#e4e8eb", va="top", linespacing=1.3)  # fmt: skip
+    columns = [lines]
+    if len(lines) > LINES:
+        blank = min((k for k, line in enumerate(lines) if not line), key=lambda k: abs(k - len(lines) // 2))
+        columns = [lines[:blank], lines[blank + 1 :]]
+    high, wide = max(map(len, columns)), max(map(len, lines)) * len(columns)
+    size = min(10.5, 10.5 * 41 / high, 10.5 * 142 / wide)
+    for k, column in enumerate(columns):
+        figure.text(0.012 + 0.5 * k, 0.985, "\n".join(column).replace("$", r"\$"), family="monospace",
+                    fontsize=size, color="#e4e8eb", va="top", linespacing=1.3)  # fmt: skip
     figure.savefig(path, metadata={"Software": None})
 
 
