@@ -211,12 +211,13 @@ def mend(
             mesh, shared = resolved
             mesh, count, one_sided = orient(mesh)
             steps.append(Step("turn facets beside the crossings", count))
-            mesh = _drop_pockets(mesh, int(before.element_ids.max()), crumb_size, steps, notes)
     if not keep_joints:
         mesh, count, move = part_touching(mesh, held if joins else None, np.isin(mesh.node_ids, shared))
         if count and target is not None and joins:
             mesh = rounded_to(mesh, target)[0]
         steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
+    if crosses and overlaps == "union":  # what hung on the rest by an edge or a node is by itself now
+        mesh = _drop_pockets(mesh, int(before.element_ids.max()), crumb_size, steps, notes)
 
     progress("proving", 0.85)
     if one_sided:

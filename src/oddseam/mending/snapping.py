@@ -28,8 +28,8 @@ from oddseam.model.splicing import extracted, spliced
 
 #: A step after which so many times as many pairs cross, and some more, is taken back.
 _WORSE, _SOME = 1.5, 40
-#: So many passes may bring no fewer crossings, before it is given up, or a smaller part is looked at.
-_PATIENCE, _SOON = 8, 3
+#: So many passes may bring no fewer crossings, before it is given up.
+_PATIENCE = 8
 
 
 def snap_crossings(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
@@ -41,28 +41,15 @@ def snap_crossings(mesh: Mesh, reach: float, target: str | None, cancel: bool) -
     is_first = True
     while len(pairs):
         elements = elements_about(mesh, pairs.ravel())
-        new = spliced(mesh, elements, _nearer(extracted(mesh, elements), reach, target, cancel))
+        part = _snap(extracted(mesh, elements), reach, target, cancel)
+        new = spliced(mesh, elements, _place_by_place(part, reach, target, cancel))
         if new is None:
-            return _snap(mesh, reach, target, cancel, _PATIENCE) if is_first else mesh
+            return _snap(mesh, reach, target, cancel) if is_first else mesh
         left = apart(new, crossing_again(mesh, pairs, new))
         if len(left) >= len(pairs):
             break
         mesh, pairs, is_first = new, left, False
     return mesh
-
-
-def _nearer(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
-    """Snap in a part of the mesh as long as that helps soon, then in a smaller one, in the end place by place."""
-    before = len(apart(mesh, mesh.crossing_triangles))
-    mesh = _snap(mesh, reach, target, cancel, _SOON, enough=before // 4)
-    pairs = apart(mesh, mesh.crossing_triangles)
-    if not len(pairs):
-        return mesh
-    elements = elements_about(mesh, pairs.ravel())
-    if len(pairs) > 0.5 * before or len(elements) > 0.5 * mesh.n_elements:
-        mesh = _snap(mesh, reach, target, cancel, _PATIENCE)
-        return _place_by_place(mesh, reach, target, cancel)
-    return spliced(mesh, elements, _nearer(extracted(mesh, elements), reach, target, cancel)) or mesh
 
 
 def _place_by_place(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
@@ -82,7 +69,7 @@ def _place_by_place(mesh: Mesh, reach: float, target: str | None, cancel: bool) 
         given = extracted(mesh, elements)
         fewest = len(apart(given, given.crossing_triangles))
         for start in (given, held_by(given, target, reach)[0]):
-            made = _snap(start, reach, target, cancel, _PATIENCE)
+            made = _snap(start, reach, target, cancel)
             left = len(apart(made, made.crossing_triangles))
             new = spliced(mesh, elements, made) if left < fewest else None
             if new is not None:
@@ -91,12 +78,11 @@ def _place_by_place(mesh: Mesh, reach: float, target: str | None, cancel: bool) 
     return mesh
 
 
-def _snap(mesh: Mesh, reach: float, target: str | None, cancel: bool, patience: int, enough: int = 0) -> Mesh:
-    """Snap until no more than so many pairs cross, or so many passes were in vain."""
+def _snap(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
     pairs = apart(mesh, mesh.crossing_triangles)
     best, fewest, waited, way = mesh, len(pairs), 0, 0
     newest = int(mesh.element_ids.max(initial=0))
-    while len(pairs) > enough and waited < patience:
+    while len(pairs) and waited < _PATIENCE:
         new, used = _snapped(mesh, pairs, reach, way)
         if new is None:
             break
