@@ -64,7 +64,7 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
             (gone if is_large else kept).append(cap)
     kept[0] = kept[0][~sheets[piece[fins]]]
     groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[sheets[piece]])}
-    mesh = mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+    mesh = _grouped(mesh, groups)
     none = np.zeros((0, 3), np.int64)
     added = np.concatenate([none, *kept, *gone])
     if not len(added):
@@ -75,11 +75,12 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
     count = sum(len(cap) for cap in kept)
     fresh = int(mesh.element_ids.max(initial=0)) + 1 + count
     groups = {**capped.groups.elements, CAPS: np.flatnonzero(capped.element_ids >= fresh)}
-    return (
-        capped.replaced(groups=Groups(capped.groups.nodes, groups, capped.groups.sides)),
-        count - len(kept[0]),
-        len(kept[0]),
-    )
+    return _grouped(capped, groups), count - len(kept[0]), len(kept[0])
+
+
+def _grouped(mesh: Mesh, elements: dict[str, Array]) -> Mesh:
+    """The mesh with these groups of elements."""
+    return mesh.replaced(groups=Groups(mesh.groups.nodes, elements, mesh.groups.sides))
 
 
 def with_sheets(mesh: Mesh) -> Mesh:
@@ -87,14 +88,14 @@ def with_sheets(mesh: Mesh) -> Mesh:
     t = mesh.triangulation
     _, piece_of_edge, piece = borders(mesh.n_nodes, t.triangles)
     groups = {**mesh.groups.elements, SHEETS: np.unique(t.element[np.isin(piece, piece_of_edge)])}
-    return mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+    return _grouped(mesh, groups)
 
 
 def without_caps(mesh: Mesh) -> Mesh:
     """The mesh without the caps that were to go, and without the groups."""
     mesh = edited(mesh, drop=mesh.groups.elements.get(CAPS, np.zeros(0, np.int64)))
     groups = {name: members for name, members in mesh.groups.elements.items() if name not in (SHEETS, CAPS)}
-    return mesh.replaced(groups=Groups(mesh.groups.nodes, groups, mesh.groups.sides))
+    return _grouped(mesh, groups)
 
 
 def borders(n_nodes: int, triangles: Array) -> tuple[Array, Array, Array]:
