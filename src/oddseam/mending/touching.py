@@ -16,12 +16,14 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors, boxes
-from oddseam.mending.nearby import rows_near
+from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.nearby import elements_about, rows_near
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import parted
 from oddseam.model.proof import prove
+from oddseam.model.splicing import extracted, spliced
 
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than
 #: rounding can take back, far less than any wall; others are tried where facets are as small.
@@ -67,6 +69,8 @@ def part_touching(
 ) -> tuple[Mesh, int, float]:
     """Give every fan a node of its own.
 
+    Where that would make facets cross, such as are thinner than it takes are taken out first.
+
     Parameters
     ----------
     mesh : Mesh
@@ -91,6 +95,36 @@ def part_touching(
         shared &= ~spare
     if not shared.any():
         return mesh, 0, 0.0
+    new, count, move = _parted(mesh, held, shared)
+    left = np.zeros(new.n_nodes, bool)
+    left[new.connectivity.nonmanifold_nodes] = True
+    left[: mesh.n_nodes] &= shared
+    if not left.any():
+        return new, count, move
+    thinned, more, farther = _parted_where_thin(new, held, left)
+    return thinned, count + more, max(move, farther)
+
+
+def _parted_where_thin(
+    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, shared: Array
+) -> tuple[Mesh, int, float]:  # fmt: skip
+    """Parted where a facet near by is thinner than nodes are drawn off, so that it would be turned over.
+
+    Such facets are taken out first.
+    """
+    elements = elements_about(mesh, np.flatnonzero(shared[mesh.triangulation.triangles].any(axis=1)))
+    given = extracted(mesh, elements)
+    thin = _UNITS * float(np.abs(given.nodes).max(initial=0.0))
+    part, dropped = drop_degenerates(given, thin)
+    if not dropped:
+        return mesh, 0, 0.0
+    part, count, move = _parted(part, held, np.isin(part.node_ids, mesh.node_ids[shared]))
+    new = spliced(mesh, elements, part) if count and _is_better(given, part, held, whole=False) else None
+    return (mesh, 0, 0.0) if new is None else (new, count, move + thin)
+
+
+def _parted(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, shared: Array) -> tuple[Mesh, int, float]:
+    """Parted at some nodes, at once or place by place; how many nodes that added, and how far they were drawn off."""
     skin = find_cells(mesh)
     found = [_copies(mesh, skin, shared, _fans(mesh, skin, solid), outward) for solid, outward in _WAYS]
     ways = [way for way in found if way is not None]
