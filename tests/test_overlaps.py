@@ -147,3 +147,21 @@ def test_any_soup_is_cut_so_that_nothing_crosses_and_no_area_is_lost(seed, count
     pairs = crossing_pairs(cut.points, cut.triangles)
     crossing = pairs[(names[pairs[:, 0]] != names[pairs[:, 1]]).any(axis=1)]
     assert len(crossing) == 0 if on_grid else len(crossing) <= 0.02 * len(names)
+
+
+def test_a_facet_that_has_no_area_once_its_nodes_are_joined_is_no_hole():
+    nodes, triangles = bodies(box([0, 0, 0], [2, 2, 2]), box([1, 1, 1], [3, 3, 3]))
+    # an edge of the first box is split, and a facet lies between the halves and itself, on nodes of its own
+    a, b = triangles[0, :2]
+    far = triangles[0, 2]
+    middle = (nodes[a] + nodes[b]) / 2
+    n = len(nodes)
+    nodes = np.concatenate([nodes, [middle, middle]])
+    other = next(r for r in range(1, 12) if {a, b} <= set(triangles[r].tolist()))
+    rest = next(v for v in triangles[other].tolist() if v not in (a, b))
+    extra = [[a, n, far], [n, b, far], [b, n + 1, rest], [n + 1, a, rest], [n, n + 1, b], [n + 1, n, a]]
+    kept = np.delete(triangles, [0, other], axis=0)
+    mesh = oddseam.Mesh.from_triangles(nodes, np.concatenate([kept, extra]))
+    result = oddseam.mend(mesh, crumbs=0.0, close="none")
+    assert not result.account.last.outcome.unmet
+    assert oddseam.prove(result).volume == pytest.approx(15)

@@ -168,7 +168,8 @@ def _loops(edges: list[list[int]]) -> list[Array]:
                 node = following[path[-1]].pop()
                 if node in at:
                     loop = path[at[node] :]
-                    loops.append(np.array(loop))
+                    if len(loop) > 2:  # else to and fro along an edge
+                        loops.append(np.array(loop))
                     for gone in loop[1:]:
                         del at[gone]
                     del path[at[node] + 1 :]
@@ -182,8 +183,6 @@ def _loops(edges: list[list[int]]) -> list[Array]:
 
 def _cap(nodes: Array, loop: Array) -> Array:
     """(k, 3) triangles over a loop, turned as it runs."""
-    if len(loop) < 3:
-        return np.zeros((0, 3), np.int64)
     triangles = triangulated(nodes[loop], np.zeros((len(loop), 3)), np.arange(len(loop)), set())
     if triangles is None:  # no way is free of folds that have no area
         triangles = np.column_stack(

@@ -18,7 +18,7 @@ from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
 from oddseam.mending.caps import SHEETS, borders, with_caps, with_sheets, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
-from oddseam.mending.joining import held_by, join_coincident
+from oddseam.mending.joining import held_by
 from oddseam.mending.snapping import apart, snap_crossings
 from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
@@ -96,7 +96,7 @@ def resolve_overlaps(
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
-    mesh, _ = join_coincident(mesh, everywhere=True)
+    mesh, _ = held_by(mesh, None)
     if drop:
         mesh, report.caps, report.fins = with_caps(mesh, widest)
     else:

@@ -9,14 +9,15 @@ are drawn a few units of the file's last place into their own solid.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors, boxes
-from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.duplicates import drop_duplicates
+from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import elements_about, rows_near
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
@@ -29,6 +30,8 @@ from oddseam.model.splicing import extracted, spliced
 #: rounding can take back, far less than any wall; others are tried where facets are as small.
 _UNITS = 8.0 * 2.0**-23
 _SHARES = (1.0, 0.25, 4.0, 16.0)
+#: Where that fails, what is shorter than so many times as much, or thinner than a quarter of that, goes first.
+_THINNER = (4.0, 1.0, 0.25)
 #: Of larger meshes a look at all of it costs more than one at every place.
 _AT_ONCE = 100_000
 #: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
@@ -89,54 +92,61 @@ def part_touching(
     move : float
         How far they were drawn off.
     """
+    spared = mesh.node_ids[:0] if spare is None else mesh.node_ids[spare]
+    count, move = 0, 0.0
+    for way in (_all_at_once, _place_by_place, _where_thin):
+        if not _shared(mesh, spared).any():
+            break
+        mesh, more, farther = way(mesh, held, spared)
+        count, move = count + more, max(move, farther)
+    return mesh, count, move
+
+
+def _shared(mesh: Mesh, spared: Array) -> Array:
+    """(n,) bool: nodes where surfaces touch, but those of some ids."""
     shared = np.zeros(mesh.n_nodes, bool)
     shared[mesh.connectivity.nonmanifold_nodes] = True
-    if spare is not None:
-        shared &= ~spare
+    return np.asarray(shared & ~np.isin(mesh.node_ids, spared))
+
+
+def _ways(mesh: Mesh, spared: Array) -> list[_Copies]:
+    shared = _shared(mesh, spared)
     if not shared.any():
-        return mesh, 0, 0.0
-    new, count, move = _parted(mesh, held, shared)
-    left = np.zeros(new.n_nodes, bool)
-    left[new.connectivity.nonmanifold_nodes] = True
-    left[: mesh.n_nodes] &= shared
-    if not left.any():
-        return new, count, move
-    thinned, more, farther = _parted_where_thin(new, held, left)
-    return thinned, count + more, max(move, farther)
-
-
-def _parted_where_thin(
-    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, shared: Array
-) -> tuple[Mesh, int, float]:  # fmt: skip
-    """Parted where a facet near by is thinner than nodes are drawn off, so that it would be turned over.
-
-    Such facets are taken out first.
-    """
-    elements = elements_about(mesh, np.flatnonzero(shared[mesh.triangulation.triangles].any(axis=1)))
-    given = extracted(mesh, elements)
-    thin = _UNITS * float(np.abs(given.nodes).max(initial=0.0))
-    part, dropped = drop_degenerates(given, thin)
-    if not dropped:
-        return mesh, 0, 0.0
-    part, count, move = _parted(part, held, np.isin(part.node_ids, mesh.node_ids[shared]))
-    new = spliced(mesh, elements, part) if count and _is_better(given, part, held, whole=False) else None
-    return (mesh, 0, 0.0) if new is None else (new, count, move + thin)
-
-
-def _parted(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, shared: Array) -> tuple[Mesh, int, float]:
-    """Parted at some nodes, at once or place by place; how many nodes that added, and how far they were drawn off."""
+        return []
     skin = find_cells(mesh)
     found = [_copies(mesh, skin, shared, _fans(mesh, skin, solid), outward) for solid, outward in _WAYS]
-    ways = [way for way in found if way is not None]
-    if not ways:
-        return mesh, 0, 0.0
+    return [way for way in found if way is not None]
+
+
+def _all_at_once(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
+    ways = _ways(mesh, spared) if mesh.n_elements <= _AT_ONCE else []
     # what lies at one place is joined again where the file holds places alone
-    at_once = (0.0, _UNITS) if held is None else (_UNITS,)
-    for units in at_once if mesh.n_elements <= _AT_ONCE else ():
+    for units in ((0.0, _UNITS) if held is None else (_UNITS,)) if ways else ():
         new = ways[0].applied(mesh, units)
         if _is_better(mesh, new, held):
             return new, len(ways[0].of), _farthest(mesh, ways[0], units)
-    return _place_by_place(mesh, held, ways + [_along_facets(mesh, way) for way in ways])
+    return mesh, 0, 0.0
+
+
+def _where_thin(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
+    """Facets that are shorter or thinner than nodes are drawn off would be turned over: they are taken out first."""
+    t = mesh.triangulation
+    shared = _shared(mesh, spared)
+    elements = elements_about(mesh, np.flatnonzero(shared[t.triangles].any(axis=1)))
+    given = extracted(mesh, elements)
+    rest = t.triangles[~np.isin(t.element, elements)]
+    spared = np.union1d(spared, mesh.node_ids[np.unique(rest)])
+    for share in _THINNER:
+        reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
+        part, moved = held_by(given, None, reach)
+        part, _, _ = drop_duplicates(part)  # flaps without anything between
+        if prove(part).worse_than(prove(given)):
+            continue
+        part, count, move = _place_by_place(part, held, spared)
+        new = spliced(mesh, elements, part) if _is_better(given, part, held, whole=False) else None
+        if new is not None:
+            return new, count, moved + reach + move
+    return mesh, 0, 0.0
 
 
 def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None, whole: bool = True) -> bool:
@@ -155,10 +165,12 @@ def _farthest(mesh: Mesh, copies: _Copies, units: float) -> float:
     return units * float(np.abs(mesh.nodes[copies.of]).max(initial=0.0))
 
 
-def _place_by_place(
-    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, ways: Sequence[_Copies]
-) -> tuple[Mesh, int, float]:
+def _place_by_place(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
     """What hangs together is parted in the first way that makes things better round about."""
+    ways = _ways(mesh, spared)
+    if not ways:
+        return mesh, 0, 0.0
+    ways += [_along_facets(mesh, way) for way in ways]
     c = mesh.connectivity
     nodes = np.unique(np.concatenate([way.of for way in ways]))
     ends = c.edges[c.is_nonmanifold]
