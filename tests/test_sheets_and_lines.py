@@ -9,11 +9,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from shapes import cube, sheet, side_by_side, sphere, torus
+from unions import box
 
 import oddseam
 from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.geometry.quality import quality
 from oddseam.geometry.triangles import area_vectors
+from oddseam.mending.caps import with_caps
+from oddseam.mending.joining import held_by
 
 Shape = tuple[np.ndarray, np.ndarray]
 
@@ -173,3 +176,13 @@ def test_a_wall_on_an_open_sheet_is_no_fin():
     mesh = side_by_side((nodes, triangles), (wall, triangles), (blade, triangles))
     mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
     assert _area(mended) == pytest.approx(2.0 + 0.8 * 0.9)
+
+
+@pytest.mark.parametrize(("height", "fins"), [(1.0, 0), (0.05, 4)])
+def test_a_fin_is_flat_and_a_moulding_is_none(height, fins):
+    profile = [(0.0, 4.0), (0.0, 4.0 + height), (3.0, 4.0)]
+    nodes = np.array([(x, y, z) for x in (0.0, 10.0) for y, z in profile])
+    strip = nodes, np.array([(0, 1, 4), (0, 4, 3), (1, 2, 5), (1, 5, 4)])
+    mesh = held_by(side_by_side(box([0, 0, 0], [10, 3, 4]), strip), None)[0]
+    capped, caps, dropped = with_caps(mesh, widest=0.5)
+    assert dropped == fins and capped.n_elements == mesh.n_elements + caps + fins

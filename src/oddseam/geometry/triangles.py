@@ -59,10 +59,14 @@ def cone_volumes(corners: Array, apex: Array) -> Array:
     return volumes
 
 
-def loop_volume(start: Array, end: Array, apex: Array) -> float:
-    """Signed volume of the cone from ``apex`` to a fan about the middle of a loop, given by its edges (k, 3)."""
-    hub = np.broadcast_to(start.mean(axis=0), start.shape)
-    return float(cone_volumes(np.stack([start, end, hub], axis=1), apex).sum())
+def loop_volumes(start: Array, end: Array, loop: Array, count: int, apex: Array) -> Array:
+    """(count,) signed volumes of the cones from ``apex`` to fans about the middles of loops.
+
+    The edges run from ``start`` (k, 3) to ``end`` (k, 3); ``loop`` (k,) is the one that each is in.
+    """
+    number = np.maximum(np.bincount(loop, minlength=count), 1)
+    hub = np.column_stack([np.bincount(loop, start[:, d], count) for d in range(3)]) / number[:, None]
+    return np.bincount(loop, cone_volumes(np.stack([start, end, hub[loop]], axis=1), apex), count)
 
 
 def winding_number(point: Array, corners: Array) -> float:

@@ -27,8 +27,9 @@ SHEETS, CAPS = "\0open sheets", "\0caps"
 #: and one with small loops only is none if these are its own border.
 _LARGE = 0.1
 _SMALL = 0.5
-#: What hangs on a piece by its foot alone is a fin if it has no more area, so many times, than caps over its border.
-_FIN = 1.5
+#: What hangs on a piece by its foot alone is a fin if its area is that of caps over its border, up to this factor:
+#: what stands off them is shape that somebody made.
+_FIN = 1.1
 
 
 def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
@@ -148,7 +149,7 @@ def _fins(mesh: Mesh) -> Array:
         its = np.flatnonzero(patch == p)
         caps = [_cap(mesh.nodes, loop) for loop in _loops(borders(mesh.n_nodes, t[its])[0].tolist())]
         span = sum(float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps)
-        if area[its].sum() <= _FIN * span:
+        if span / _FIN <= area[its].sum() <= _FIN * span:
             found.append(its)
     return np.concatenate(found)
 

@@ -11,95 +11,139 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.predicates import middle_of_collinear
+from oddseam.geometry.predicates import is_degenerate, middle_of_collinear
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 
-#: A chain of degenerate facets takes a pass for each link; longer ones are reported, not mended.
-_PASSES = 60
+#: Facets split behind a degenerate one may be degenerate as well; longer chains are left, and reported.
+_CHAIN = 60
+
+Corners = list[int]
 
 
 def drop_degenerates(mesh: Mesh, thin: float = 0.0) -> tuple[Mesh, int]:
     """Take degenerate triangles out; the new mesh and how many went.
 
     ``thin`` is a height up to which a triangle counts as one too; the surface moves by no more.
+    O(n), and a time that grows with the number of those.
     """
-    count, rows = 0, _rows(mesh, thin)
-    for _ in range(_PASSES):
-        drop, added, like = _one_pass(mesh, rows)
-        if not len(drop):
+    rows = _found(mesh.nodes[mesh.triangulation.triangles], thin, mesh.degenerate_triangles).tolist()
+    if not rows or "tri" not in mesh.elements:
+        return mesh, 0
+    pool = _Pool(mesh)
+    count = 0
+    for _ in range(_CHAIN):
+        made: list[int] = []
+        for row in rows:
+            if row not in pool.gone and pool.is_triangle(row):
+                made += _taken_out(pool, row)
+                count += row in pool.gone
+        made = [row for row in made if row not in pool.gone]
+        if not made:
             break
-        mesh = edited(mesh, drop=drop, add_triangles=added, like=like, derived=True)
-        before, rows = len(rows), _rows(mesh, thin)
-        count += max(before - len(rows), 0)
-        if thin and len(rows) >= before:
+        corners = mesh.nodes[[pool.corners(row) for row in made]]
+        again = [made[k] for k in _found(corners, thin, np.flatnonzero(is_degenerate(corners))).tolist()]
+        if thin and len(again) >= len(rows):  # to and fro between two ways of being thin
             break
-    return mesh, count
+        rows = again
+    return pool.mesh(), count
 
 
-def _rows(mesh: Mesh, thin: float) -> Array:
-    """Triangles that are degenerate, or not higher than ``thin``."""
+def _found(corners: Array, thin: float, degenerate: Array) -> Array:
+    """Triangles that are degenerate, as is known, or not higher than ``thin``."""
     if not thin:
-        return mesh.degenerate_triangles
-    corners = mesh.nodes[mesh.triangulation.triangles]
+        return degenerate
     sides = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
     twice = 2.0 * np.linalg.norm(area_vectors(corners), axis=1)
-    low = np.flatnonzero(twice <= thin * sides.max(axis=1))
-    return np.union1d(low, mesh.degenerate_triangles)
+    return np.union1d(np.flatnonzero(twice <= thin * sides.max(axis=1)), degenerate)
 
 
-def _middle(corners: Array) -> int:
-    """Which of three about collinear points lies between the others: that across from the longest side."""
+class _Pool:
+    """Triangles of a mesh by node, some of which are gone, and others are there in their place."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        t = mesh.triangulation
+        self.nodes = mesh.nodes
+        self.gone: set[int] = set()
+        self._mesh = mesh
+        self._first = sum(len(block) for name, block in mesh.elements.items() if name in ("point", "line", "line3"))
+        self._old = t.triangles
+        self._new: list[Corners] = []
+        self._like: list[int] = []
+        self._order = np.argsort(t.triangles, axis=None, kind="stable")
+        self._start = np.searchsorted(t.triangles.ravel()[self._order], np.arange(mesh.n_nodes + 1))
+        self._at: dict[int, list[int]] = {}
+
+    def corners(self, row: int) -> Corners:
+        """The nodes of a triangle."""
+        old = len(self._old)
+        return self._old[row].tolist() if row < old else self._new[row - old]
+
+    def element(self, row: int) -> int:
+        """The element that a triangle is, or is a piece of."""
+        old = len(self._old)
+        return int(self._mesh.triangulation.element[row]) if row < old else self._like[row - old]
+
+    def is_triangle(self, row: int) -> bool:
+        """Whether it is an element by itself, and no half of one."""
+        return 0 <= self.element(row) - self._first < len(self._mesh.elements["tri"])
+
+    def along(self, a: int, b: int) -> list[int]:
+        """Rows of triangles that have both nodes."""
+        mine = (self._order[self._start[a] : self._start[a + 1]] // 3).tolist() + self._at.get(a, [])
+        return [row for row in dict.fromkeys(mine) if row not in self.gone and b in self.corners(row)]
+
+    def add(self, corners: Corners, like: int) -> int:
+        """Put a piece of an element in; its row."""
+        row = len(self._old) + len(self._new)
+        self._new.append(corners)
+        self._like.append(like)
+        for node in corners:
+            self._at.setdefault(node, []).append(row)
+        return row
+
+    def mesh(self) -> Mesh:
+        """The mesh as it is now."""
+        old = len(self._old)
+        kept = [k for k in range(len(self._new)) if old + k not in self.gone]
+        drop = sorted({self.element(row) for row in self.gone})
+        triangles = np.array([self._new[k] for k in kept], np.int32).reshape(-1, 3)
+        like = np.array([self._like[k] for k in kept], np.int64)
+        if not drop:
+            return self._mesh
+        return edited(self._mesh, drop=np.array(drop), add_triangles=triangles, like=like, derived=True)
+
+
+def _taken_out(pool: _Pool, row: int) -> list[int]:
+    """Take a triangle out, if that can be; the pieces that are new behind it."""
+    nodes = pool.corners(row)
+    if len(set(nodes)) < 3:
+        pool.gone.add(row)
+        return []
+    place = pool.nodes[nodes]
+    try:
+        k = middle_of_collinear(place) if is_degenerate(place[None])[0] else _across_longest(place)
+    except ValueError:
+        return []  # two nodes at one place, not joined: nothing to be done here
+    m, a, b = nodes[k], nodes[(k + 1) % 3], nodes[(k + 2) % 3]
+    others = [other for other in pool.along(a, b) if other != row]
+    if not all(pool.is_triangle(other) for other in others):
+        return []
+    made = []
+    pool.gone.update([row, *others])
+    for other in others:
+        theirs = pool.corners(other)
+        if m in theirs:
+            continue  # the same three nodes: it goes as well
+        i = next(i for i in range(3) if {theirs[i], theirs[(i + 1) % 3]} == {a, b})
+        p, q, far = theirs[i], theirs[(i + 1) % 3], theirs[(i + 2) % 3]
+        like = pool.element(other)
+        made += [pool.add([p, m, far], like), pool.add([m, q, far], like)]
+    return made
+
+
+def _across_longest(corners: Array) -> int:
+    """Which of three about collinear points lies between the others."""
     sides = np.linalg.norm(np.roll(corners, -1, axis=0) - np.roll(corners, -2, axis=0), axis=1)
     return int(np.argmax(sides))
-
-
-def _one_pass(mesh: Mesh, rows: Array) -> tuple[Array, Array, Array]:
-    """Elements to drop, triangles to add, and the element each is a piece of."""
-    t = mesh.triangulation
-    exact = set(mesh.degenerate_triangles.tolist())
-    if "tri" not in mesh.elements or not len(rows):
-        return np.zeros(0, np.int64), np.zeros((0, 3), np.int32), np.zeros(0, np.int64)
-    first = sum(len(block) for name, block in mesh.elements.items() if name in ("point", "line", "line3"))
-    last = first + len(mesh.elements["tri"])
-    c = mesh.connectivity
-    face_of = np.full(mesh.n_elements, -1, np.int64)
-    face_of[mesh.faces.element] = np.arange(len(mesh.faces))
-    touched: set[int] = set()
-    drop: list[int] = []
-    added: list[list[int]] = []
-    like: list[int] = []
-    for row in rows.tolist():
-        element = int(t.element[row])
-        if not first <= element < last or element in touched:
-            continue
-        nodes = t.triangles[row].tolist()
-        if len(set(nodes)) < 3:
-            drop.append(element)
-            touched.add(element)
-            continue
-        try:
-            k = middle_of_collinear(mesh.nodes[nodes]) if row in exact else _middle(mesh.nodes[nodes])
-        except ValueError:
-            continue  # two nodes at one place, not joined: nothing to be done here
-        m, a = nodes[k], nodes[(k + 1) % 3]
-        corner = int(mesh.faces.first[face_of[element]]) + (k + 1) % 3
-        others = [
-            int(mesh.faces.element[c.face[x]])
-            for x in c.corners_of_edge(int(c.edge_of[corner])).tolist()
-            if x != corner
-        ]
-        if any(other in touched or not first <= other < last for other in others):
-            continue
-        touched.update([element, *others])
-        drop += [element, *others]
-        for other in others:
-            theirs = mesh.elements["tri"].connectivity[other - first].tolist()
-            if m in theirs:
-                continue  # the same three nodes: it goes as well
-            i = next(i for i in range(3) if {theirs[i], theirs[(i + 1) % 3]} == {a, nodes[(k + 2) % 3]})
-            p, q, far = theirs[i], theirs[(i + 1) % 3], theirs[(i + 2) % 3]
-            added += [[p, m, far], [m, q, far]]
-            like += [other, other]
-    return np.array(drop, np.int64), np.array(added, np.int32).reshape(-1, 3), np.array(like, np.int64)

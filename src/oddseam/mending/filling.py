@@ -87,7 +87,7 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False) -> tuple[
     if any(curved[k] for k in wrong):
         curved = [is_curved and k not in wrong for k, is_curved in enumerate(curved)]
         filled = _with_fills(mesh, fills, curved)
-        wrong = _crossing(mesh, filled, fills, curved)
+        wrong = set() if may_cross else _crossing(mesh, filled, fills, curved)
     if wrong and not may_cross:
         report.left += [(fills[k].rim, "its fill would cross other facets") for k in sorted(wrong)]
         keep = [k for k in range(len(fills)) if k not in wrong]

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import cone_volumes, loop_volume, winding_number
+from oddseam.geometry.triangles import cone_volumes, loop_volumes, winding_number
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
@@ -100,8 +100,10 @@ def _capped_volumes(mesh: Mesh) -> Array:
     took = piece >= 0
     corners = mesh.nodes[mesh.triangulation.triangles[took]]
     volume = np.bincount(piece[took], cone_volumes(corners, middle), mesh.connectivity.n_pieces)
-    c, node = mesh.connectivity, mesh.faces.node
-    for rim in c.rims:
-        start, end = mesh.nodes[node[c.next[rim.corners]]], mesh.nodes[node[rim.corners]]
-        volume[c.piece[c.face[rim.corners[0]]]] += loop_volume(start, end, middle)
+    c = mesh.connectivity
+    corner, rim = c.rim_corners
+    piece_of_rim = np.zeros(c.n_rims, np.int64)
+    piece_of_rim[rim] = c.piece[c.face[corner]]
+    start, end = (mesh.nodes[mesh.faces.node[its]] for its in (c.next[corner], corner))
+    volume += np.bincount(piece_of_rim, loop_volumes(start, end, rim, c.n_rims, middle), c.n_pieces)
     return np.asarray(volume)

@@ -19,6 +19,7 @@ from oddseam.geometry.windings import windings
 from oddseam.mending.caps import SHEETS, borders, with_caps, with_sheets, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.joining import held_by
+from oddseam.mending.nearby import crossing_again
 from oddseam.mending.snapping import apart, snap_crossings
 from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
@@ -101,30 +102,33 @@ def resolve_overlaps(
         mesh, report.caps, report.fins = with_caps(mesh, widest)
     else:
         mesh = with_sheets(mesh)
-    best, waited = mesh, 0
+    best, waited, left, pairs = mesh, 0, 0, mesh.crossing_triangles
     for number in range(_ROUNDS):
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
-        among = np.unique(mesh.crossing_triangles) if number else None
+        before, crossed = mesh, pairs
+        among = np.unique(crossed) if number else None
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
         if not (len(given.crossing_triangles) or report.dropped or report.turned or report.trimmed):
             return given, Resolved(is_sound=True)
         mesh, move = held_by(mesh, target)
-        is_snapped = len(mesh.crossing_triangles) > 0
+        pairs = crossing_again(before, crossed, mesh) if number else mesh.crossing_triangles
+        is_snapped = len(pairs) > 0
         if is_snapped:
-            mesh, move = snap_crossings(mesh, reach, target, cancel=drop), move + reach
+            before, crossed = mesh, pairs
+            mesh, move = snap_crossings(mesh, pairs, reach, target, cancel=drop), move + reach
+            pairs = crossing_again(before, crossed, mesh)
         report.largest_move = max(report.largest_move, move)
-        left = len(mesh.crossing_triangles)
-        now = len(apart(mesh, mesh.crossing_triangles))
+        now = len(apart(mesh, pairs))
         waited = 0 if now < fewest else waited + 1
-        if number == 0 or now < fewest or not left:
-            best, fewest, report.rounds = mesh, now, number
+        if number == 0 or now < fewest or not len(pairs):
+            best, fewest, report.rounds, left = mesh, now, number, len(pairs)
         # what was snapped may have closed a wedge, or opened one: it is looked at once more what is solid
         if not is_snapped or waited > _PATIENCE:
             break
     report.shared = _shared_nodes(best, given, sheets_only=drop)
     is_open = _has_border(best)
     best = with_creases_on_edges(without_caps(best))
-    if is_open or (len(best.crossing_triangles) and prove(best).worse_than(prove(given))):
+    if is_open or (left and prove(best).worse_than(prove(given))):
         return given, Resolved(is_sound=report.is_sound, places=report.places, is_resolved=False)
     return best, report
 

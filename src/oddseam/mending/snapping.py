@@ -32,12 +32,13 @@ _WORSE, _SOME = 1.5, 40
 _PATIENCE = 8
 
 
-def snap_crossings(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
+def snap_crossings(mesh: Mesh, pairs: Array, reach: float, target: str | None, cancel: bool) -> Mesh:
     """Snap until nothing crosses, or nothing that crosses lies so near; the nodes lie where the target holds them.
 
+    ``pairs`` (k, 2) are the triangles that cross.
     With ``cancel`` a pair of triangles on the same nodes goes that look opposite ways, as nothing is between them.
     """
-    pairs = apart(mesh, mesh.crossing_triangles)
+    pairs = apart(mesh, pairs)
     is_first = True
     while len(pairs):
         elements = elements_about(mesh, pairs.ravel())

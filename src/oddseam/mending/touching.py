@@ -23,7 +23,7 @@ from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import parted
-from oddseam.model.proof import prove
+from oddseam.model.proof import Proof, prove
 from oddseam.model.splicing import extracted, spliced
 
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than
@@ -123,7 +123,7 @@ def _all_at_once(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array)
     # what lies at one place is joined again where the file holds places alone
     for units in ((0.0, _UNITS) if held is None else (_UNITS,)) if ways else ():
         new = ways[0].applied(mesh, units)
-        if _is_better(mesh, new, held):
+        if _is_better(_proof(mesh, held), _proof(new, held)):
             return new, len(ways[0].of), _farthest(mesh, ways[0], units)
     return mesh, 0, 0.0
 
@@ -136,22 +136,26 @@ def _where_thin(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) 
     given = extracted(mesh, elements)
     rest = t.triangles[~np.isin(t.element, elements)]
     spared = np.union1d(spared, mesh.node_ids[np.unique(rest)])
+    before = _proof(given, held)
     for share in _THINNER:
         reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
         part, moved = held_by(given, None, reach)
         part, _, _ = drop_duplicates(part)  # flaps without anything between
-        if prove(part).worse_than(prove(given)):
+        if _proof(part, held).worse_than(before):
             continue
         part, count, move = _place_by_place(part, held, spared)
-        new = spliced(mesh, elements, part) if _is_better(given, part, held, whole=False) else None
+        new = spliced(mesh, elements, part) if _is_better(before, _proof(part, held), whole=False) else None
         if new is not None:
             return new, count, moved + reach + move
     return mesh, 0, 0.0
 
 
-def _is_better(mesh: Mesh, new: Mesh, held: Callable[[Mesh], Mesh] | None, whole: bool = True) -> bool:
+def _proof(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> Proof:
+    return prove(mesh if held is None else held(mesh))
+
+
+def _is_better(before: Proof, after: Proof, whole: bool = True) -> bool:
     """Whether fewer surfaces touch, and nothing else is worse; which way pieces look is seen only of the whole."""
-    before, after = (prove(one if held is None else held(one)) for one in (mesh, new))
     if not whole:
         before, after = (dataclasses.replace(one, inward_pieces=0) for one in (before, after))
     return (
@@ -181,13 +185,13 @@ def _place_by_place(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Arr
     shares = _SHARES if held is not None else (0.0, *_SHARES)
     for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
         near = parted_so_far.round_about(members)
-        before = parted_so_far.alone(near)
+        before = _proof(parted_so_far.alone(near), held)
         for share, way in ((share, way) for share in shares for way in ways):
             its = way.chosen(members)
             if not len(its.of):
                 continue
-            after = parted_so_far.alone(near, its, share * _UNITS)
-            if _is_better(before, after, held, whole=False):
+            after = _proof(parted_so_far.alone(near, its, share * _UNITS), held)
+            if _is_better(before, after, whole=False):
                 parted_so_far.add(its, share * _UNITS)
                 break
     return parted_so_far.mesh(), parted_so_far.count, parted_so_far.move

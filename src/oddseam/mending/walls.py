@@ -16,7 +16,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.cells import in_turn, linked_sides, next_in_turn
-from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volume
+from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volumes
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Connectivity, Rim, label_components
 from oddseam.model.editing import edited
@@ -184,7 +184,8 @@ def _caps(mesh: Mesh, links: Connectivity, leaks: Collection[int]) -> tuple[Arra
     edge: list[Array] = []
     upward: list[Array] = []
     apex: list[Array] = []
-    volume: list[float] = []
+    tail: list[Array] = []
+    head: list[Array] = []
     middle = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
     n = mesh.n_nodes
     key = links.edges[:, 0].astype(np.int64) * n + links.edges[:, 1]
@@ -198,14 +199,16 @@ def _caps(mesh: Mesh, links: Connectivity, leaks: Collection[int]) -> tuple[Arra
                 continue
             start, end = np.append(start, rim.nodes[-1]), np.append(end, rim.nodes[0])
             edges = np.append(edges, closing)
-        cap.append(np.full(len(start), len(volume)))
+        cap.append(np.full(len(start), len(cap)))
         edge.append(edges)
         upward.append(end < start)  # a cap runs against the facets
         apex.append(np.full(len(start), start[len(start) // 2]))
-        volume.append(loop_volume(mesh.nodes[end], mesh.nodes[start], middle))
+        tail.append(end)
+        head.append(start)
     none = np.zeros(0, np.int64)
-    joined = [np.concatenate([none, *values]).astype(np.int64) for values in (cap, edge, upward, apex)]
-    return joined[0], joined[1], joined[2].astype(bool), joined[3], np.array(volume)
+    joined = [np.concatenate([none, *values]).astype(np.int64) for values in (cap, edge, upward, apex, tail, head)]
+    volume = loop_volumes(mesh.nodes[joined[4]], mesh.nodes[joined[5]], joined[0], len(cap), middle)
+    return joined[0], joined[1], joined[2].astype(bool), joined[3], volume
 
 
 def _solid_cells(mesh: Mesh, triangles: Array, component: Array, cell: Array, label: Array, cap_volume: Array) -> Array:

@@ -203,10 +203,15 @@ class Connectivity:
         """Number of rims."""
         return self._rim_labels[0] if len(self._rim_ends[0]) else 0
 
+    @property
+    def rim_corners(self) -> tuple[Array, Array]:
+        """Corners whose edges are free (k,), and the rim that each is on."""
+        return self._rim_ends[0], self._rim_labels[1]
+
     def measure_rims(self, nodes: Array) -> tuple[Array, Array, Array]:
         """Number of edges (r,), box diagonal (r,) and middle of the box (r, 3) of every rim."""
-        corner, _ = self._rim_ends
-        count, label = self.n_rims, self._rim_labels[1]
+        corner, label = self.rim_corners
+        count = self.n_rims
         low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
         for end in (corner, self.next[corner]):
             points = nodes[self.faces.node[end]]
