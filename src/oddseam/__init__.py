@@ -55,6 +55,7 @@ if TYPE_CHECKING:
     from oddseam.model.properties import assign_property as assign_property
     from oddseam.picks import pick as pick
     from oddseam.pictures import draw as draw
+    from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.isotropic import remesh as remesh
 
 _HOME = {
@@ -74,7 +75,7 @@ _HOME = {
     "assign_property": "model.properties",
     "pick": "picks",
     "draw": "pictures",
-    "remesh": "remeshing",
+    "coarsen": "remeshing.coarsening", "remesh": "remeshing",
 }  # fmt: skip
 
 __all__ = [*_HOME, "__version__"]  # noqa: PLE0604

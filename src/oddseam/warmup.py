@@ -13,6 +13,7 @@ FAMILIES = (
     "oddseam.model.component_kernels",
     "oddseam.model.edge_kernels",
     "oddseam.remeshing.kernels",
+    "oddseam.remeshing.coarsen_kernels",
     "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",
     "oddseam.geometry.pair_kernels",

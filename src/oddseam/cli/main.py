@@ -138,6 +138,19 @@ def build_parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
 
+    p = verb("coarsen", "leave fewer triangles; creases, rims and borders are kept")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--facets", type=int, required=True, metavar="N", help="triangles to be left")
+    p.add_argument(
+        "--crease",
+        type=float,
+        default=30.0,
+        metavar="ANGLE",
+        help="edges that turn by more degrees are creases (default 30)",
+    )
+
     p = verb("convert", "write a mesh in another format, and list what it cannot hold")
     reads(p)
     writes(p)

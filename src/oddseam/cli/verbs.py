@@ -125,6 +125,15 @@ def run_remesh(args: argparse.Namespace) -> int:
     return _finish(mesh, args)
 
 
+def run_coarsen(args: argparse.Namespace) -> int:
+    """Coarsen the surface."""
+    _check_output(args)
+    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    with shown() as progress:
+        mesh = oddseam.coarsen(mesh, facets=args.facets, crease=args.crease, progress=progress)
+    return _finish(mesh, args)
+
+
 def run_convert(args: argparse.Namespace) -> int:
     """Write in another format."""
     _check_output(args)

@@ -220,7 +220,7 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
 
     sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0, creases)
     fineness = Fineness(float(size.max()), float(size.max()), 0.5)
-    result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node])
+    result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node]).surface
     n = len(points)
     new = np.flatnonzero(result.node_origin < 0)
     index = np.empty(len(result.points), np.int64)

@@ -11,6 +11,7 @@ from oddseam.compiled import announce
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.progress import Progress, silent
 from oddseam.remeshing import curve_kernels, kernels
+from oddseam.remeshing.assembly import Surface, sewn
 from oddseam.remeshing.curve_nodes import put_on_curves, wanted_nodes
 from oddseam.remeshing.halfedge_kernels import FIXED, Net
 from oddseam.remeshing.net import Fineness, build, grown, wanted_valence
@@ -27,17 +28,9 @@ _LONGEST, _SHORTEST = 4.0 / 3.0, 0.8
 
 @dataclass(frozen=True, eq=False)
 class Result:
-    """A remeshed surface, and where everything in it came from.
+    """A remeshed surface, and how often each thing was done."""
 
-    ``node_origin`` is the node that a node was, or -1; ``facet_origin`` a facet of the same
-    region; ``crease_edges`` are the edges on curves.
-    """
-
-    points: Array
-    triangles: Array
-    node_origin: Array
-    facet_origin: Array
-    crease_edges: Array
+    surface: Surface
     n_curve_nodes: int
     n_splits: int
     n_collapses: int
@@ -94,7 +87,14 @@ def remesh_sheets(
         tally["flip"] += _flip(net, by_valence=not polish, most=2)
         hint = np.concatenate([hint, np.full(len(net.point) - len(hint), -1, np.int32)])
         tally["move"] += _smooth(net, tree, hint, _FAIR_SHAPE if polish else _LEAST_SHAPE)
-    return _extract(net, sheets, tally, inserted)
+    return Result(
+        surface=sewn(net, sheets),
+        n_curve_nodes=inserted,
+        n_splits=tally["split"],
+        n_collapses=tally["collapse"],
+        n_flips=tally["flip"],
+        n_moves=tally["move"],
+    )
 
 
 def _split(net: Net, tally: dict[str, int], goal: float = _LONGEST) -> Net:
@@ -150,38 +150,3 @@ def _smooth(net: Net, tree: BoxTree, hint: Array, least: float) -> int:
     place, found = tree.closest(goal, region, hint[row])
     hint[row] = found
     return int(kernels.move(net, row, np.ascontiguousarray(place), least))
-
-
-def _extract(net: Net, sheets: Sheets, tally: dict[str, int], n_curve_nodes: int) -> Result:
-    origin = net.origin[: 3 * int(net.used[1])].reshape(-1, 3)
-    alive = origin[:, 0] >= 0
-    triangles = origin[alive]
-    n = len(sheets.point)
-    # copies of one node are sewn together again
-    name = np.arange(int(net.used[0]))
-    _, leader = np.unique(sheets.node, return_index=True)
-    name[:n] = leader[np.searchsorted(np.unique(sheets.node), sheets.node)]
-    used, local = np.unique(name[triangles], return_inverse=True)
-    kept = np.full(len(used), -1, np.int64)
-    old = used < n
-    kept[old] = sheets.node[used[old]]
-    moved = np.ones(len(used), bool)
-    moved[old] = (net.point[used[old]] != sheets.point[used[old]]).any(axis=1)
-    kept[moved] = -1
-    first_of_region = np.full(int(sheets.region.max(initial=0)) + 1, 0, np.int64)
-    first_of_region[sheets.region[::-1]] = np.arange(len(sheets.region))[::-1]
-    local = local.reshape(-1, 3)
-    on_curve = net.curve[: 3 * int(net.used[1])].reshape(-1, 3)[alive] >= 0
-    ends = np.stack([local, np.roll(local, -1, axis=1)], axis=-1)[on_curve]
-    return Result(
-        points=net.point[used].copy(),
-        triangles=local.astype(np.int32),
-        node_origin=kept,
-        facet_origin=first_of_region[net.region[: len(alive)][alive]],
-        crease_edges=np.unique(np.sort(ends, axis=1), axis=0).astype(np.int32).reshape(-1, 2),
-        n_curve_nodes=n_curve_nodes,
-        n_splits=tally["split"],
-        n_collapses=tally["collapse"],
-        n_flips=tally["flip"],
-        n_moves=tally["move"],
-    )

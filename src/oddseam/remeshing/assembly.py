@@ -1,0 +1,149 @@
+"""Sewing sheets together again, and putting the new surface in the place of a mesh's own."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.model import Creases, Elements, Groups, Mesh, Patches
+from oddseam.remeshing.halfedge_kernels import Net
+from oddseam.remeshing.sheets import Sheets
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """A surface made from another one, and where everything in it came from.
+
+    ``node_origin`` is the node that a node was, or -1; ``facet_origin`` a facet of the same
+    region; ``crease_edges`` are the edges on curves.
+    """
+
+    points: Array
+    triangles: Array
+    node_origin: Array
+    facet_origin: Array
+    crease_edges: Array
+
+
+def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
+    """What a net has become of sheets, the copies of nodes sewn together again.
+
+    ``was`` (n,) is the node of the sheets that each stands for now, if not the one of its own number.
+    """
+    origin = net.origin[: 3 * int(net.used[1])].reshape(-1, 3)
+    alive = origin[:, 0] >= 0
+    triangles = origin[alive]
+    n = len(sheets.point)
+    own = np.arange(n) if was is None else was
+    name = np.arange(int(net.used[0]))
+    known, leader = np.unique(sheets.node, return_index=True)
+    name[:n] = leader[np.searchsorted(known, sheets.node[own])]
+    # the place of a node is that of any copy, for copies are only of nodes that stay
+    at = np.zeros(len(name), np.int64)
+    at[name[triangles]] = triangles
+    used, local = np.unique(name[triangles], return_inverse=True)
+    points = net.point[at[used]]
+    kept = np.full(len(used), -1, np.int64)
+    old = used < n
+    kept[old] = sheets.node[used[old]]
+    moved = np.ones(len(used), bool)
+    moved[old] = (points[old] != sheets.point[used[old]]).any(axis=1)
+    kept[moved] = -1
+    first_of_region = np.full(int(sheets.region.max(initial=0)) + 1, 0, np.int64)
+    first_of_region[sheets.region[::-1]] = np.arange(len(sheets.region))[::-1]
+    local = local.reshape(-1, 3)
+    on_curve = net.curve[: 3 * int(net.used[1])].reshape(-1, 3)[alive] >= 0
+    ends = np.stack([local, np.roll(local, -1, axis=1)], axis=-1)[on_curve]
+    return Surface(
+        points=points,
+        triangles=local.astype(np.int32),
+        node_origin=kept,
+        facet_origin=first_of_region[net.region[: len(alive)][alive]],
+        crease_edges=np.unique(np.sort(ends, axis=1), axis=0).astype(np.int32).reshape(-1, 2),
+    )
+
+
+def check_surface(mesh: Mesh, crease: float) -> None:
+    """Refuse a mesh that is no surface of tri and quad, and an angle that is none."""
+    if not 0 < crease < 180:
+        raise Refusal(f"crease {crease} is not between 0 and 180 degrees")
+    others = [name for name in mesh.elements if name not in ("tri", "quad")]
+    if others:
+        what = ", ".join(f"{len(mesh.elements[name]):,} {name}" for name in others)
+        raise Refusal(
+            f"the mesh has {what} elements, which would lose their nodes; only surfaces of tri and quad can be "
+            "meshed anew (`oddseam skin` takes that of solids)"
+        )
+    if not mesh.n_elements:
+        raise Refusal("the mesh has no surface to be meshed anew")
+
+
+def largest_distance(mesh: Mesh, new: Mesh) -> float:
+    """Largest distance of a node of the surface to the new surface."""
+    points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
+    closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
+    return float(np.linalg.norm(closest - points, axis=1).max())
+
+
+def locked_note(sheets: Sheets) -> list[str]:
+    """What is to be said of nodes that several sheets share."""
+    count = int(sheets.is_locked.sum())
+    text = f"{count:,} nodes stay as they were, where more than two facets meet or surfaces touch"
+    return [text] if count else []
+
+
+def classes(mesh: Mesh) -> Array:
+    """(m,) class of every element: its part, patch and element groups."""
+    columns = [mesh.element_part]
+    if mesh.patches is not None:
+        columns.append(mesh.patches.label)
+    for index in mesh.groups.elements.values():
+        member = np.zeros(mesh.n_elements, np.int32)
+        member[index] = 1
+        columns.append(member)
+    if len(columns) == 1:
+        return mesh.element_part
+    label = np.unique(np.column_stack(columns), axis=0, return_inverse=True)[1]
+    return np.asarray(label.ravel(), np.int32)
+
+
+def assembled(mesh: Mesh, result: Surface) -> tuple[Mesh, list[str]]:
+    """The new mesh: parts, patches and element groups follow the region a facet lies in."""
+    of_element = mesh.triangulation.element[result.facet_origin]
+    m = len(result.triangles)
+    keeps_ids = mesh.source is not None and mesh.source.records is not None
+    old_ids = mesh.node_ids
+    kept = result.node_origin >= 0
+    top = int(old_ids.max()) if len(old_ids) else 0
+    first = int(mesh.element_ids.max()) + 1 if keeps_ids else 1
+    if keeps_ids:
+        node_ids = np.empty(len(result.points), np.int64)
+        node_ids[kept] = old_ids[result.node_origin[kept]]
+        node_ids[~kept] = top + 1 + np.arange(int((~kept).sum()))
+    else:
+        node_ids = np.arange(1, len(result.points) + 1)
+    carried = mesh.groups.carried(result.node_origin, of_element, sides=False)
+    notes = [f"node group {name!r}: only nodes on corners stay in it" for name in mesh.groups.nodes]
+    notes += [f"side group {name!r} is dropped, its elements are new" for name in mesh.groups.sides]
+    patches = None
+    if mesh.patches is not None:
+        patches = Patches(mesh.patches.label[of_element], mesh.patches.table)
+    creases = None
+    if mesh.creases is not None:
+        creases = Creases(result.crease_edges, np.zeros(len(result.crease_edges), np.int8))
+    block = Elements(result.triangles, np.arange(first, first + m), mesh.element_part[of_element])
+    new = dataclasses.replace(
+        mesh,
+        nodes=result.points,
+        node_ids=node_ids,
+        elements={"tri": block},
+        groups=Groups(carried.nodes, carried.elements),
+        patches=patches,
+        creases=creases,
+    )
+    return new, notes

@@ -1,0 +1,375 @@
+"""Edge collapse by least quadric error, on a half-edge net.
+
+Every node carries the squared distances to the planes of the facets it stands for, weighed by area, as a
+quadratic form; the edge whose collapse costs least goes first.  Edges wait in an indexed binary
+heap, each once.  M. Garland, P. S. Heckbert (1997), Surface simplification using quadric error metrics.  A
+cached kernel does not notice a change in ``halfedge_kernels.py``: clear the cache when working there.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import kernel
+from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
+
+#: Squared cosine of the most that a facet may turn in one collapse.
+_TURN2 = 0.04
+#: Pull to the middle of an edge, over the trace of the form: flat places have no other wish.
+_PULL = 1e-6
+
+
+@kernel
+def _put(cost, item, place, i, c, e):
+    cost[i] = c
+    item[i] = e
+    place[e] = i
+
+
+@kernel
+def _rise(cost, item, place, i):
+    c = cost[i]
+    e = item[i]
+    while i > 0:
+        up = (i - 1) >> 1
+        if cost[up] <= c:
+            break
+        _put(cost, item, place, i, cost[up], item[up])
+        i = up
+    _put(cost, item, place, i, c, e)
+
+
+@kernel
+def _sink(cost, item, place, count, i):
+    c = cost[i]
+    e = item[i]
+    while True:
+        k = 2 * i + 1
+        if k >= count:
+            break
+        if k + 1 < count and cost[k + 1] < cost[k]:
+            k += 1
+        if cost[k] >= c:
+            break
+        _put(cost, item, place, i, cost[k], item[k])
+        i = k
+    _put(cost, item, place, i, c, e)
+
+
+@kernel
+def _set(cost, item, place, count, e, c):
+    """Give an edge a cost, putting it in if it is not there; how many there are then."""
+    i = place[e]
+    if i < 0:
+        _put(cost, item, place, count, c, e)
+        _rise(cost, item, place, count)
+        return count + 1
+    was = cost[i]
+    cost[i] = c
+    if c < was:
+        _rise(cost, item, place, i)
+    else:
+        _sink(cost, item, place, count, i)
+    return count
+
+
+@kernel
+def _remove(cost, item, place, count, e):
+    i = place[e]
+    if i < 0:
+        return count
+    place[e] = -1
+    count -= 1
+    last = item[count]
+    if last == e:
+        return count
+    was = cost[i]
+    c = cost[count]
+    _put(cost, item, place, i, c, last)
+    if c < was:
+        _rise(cost, item, place, i)
+    else:
+        _sink(cost, item, place, count, i)
+    return count
+
+
+@kernel
+def _add_plane(form, v, x, y, z, d, w):
+    form[v, 0] += w * x * x
+    form[v, 1] += w * x * y
+    form[v, 2] += w * x * z
+    form[v, 3] += w * y * y
+    form[v, 4] += w * y * z
+    form[v, 5] += w * z * z
+    form[v, 6] += w * x * d
+    form[v, 7] += w * y * d
+    form[v, 8] += w * z * d
+    form[v, 9] += w * d * d
+
+
+@kernel
+def fill_forms(net, form):
+    """The quadratic forms of all nodes: planes of facets, and upright planes along curves and borders."""
+    p = net.point
+    for t in range(net.used[1]):
+        a = net.origin[3 * t]
+        if a < 0:
+            continue
+        x, y, z = normal_at(p, net.origin[3 * t + 1], net.origin[3 * t + 2], p[a, 0], p[a, 1], p[a, 2])
+        twice = np.sqrt(x * x + y * y + z * z)
+        if not twice > 0.0:
+            continue
+        x /= twice
+        y /= twice
+        z /= twice
+        d = -(x * p[a, 0] + y * p[a, 1] + z * p[a, 2])
+        for h in range(3 * t, 3 * t + 3):
+            v = net.origin[h]
+            _add_plane(form, v, x, y, z, d, 0.5 * twice)
+            if net.curve[h] < 0 and net.twin[h] >= 0:
+                continue
+            w = net.origin[after(h)]
+            ex, ey, ez = p[w, 0] - p[v, 0], p[w, 1] - p[v, 1], p[w, 2] - p[v, 2]
+            kx, ky, kz = y * ez - z * ey, z * ex - x * ez, x * ey - y * ex
+            length = np.sqrt(kx * kx + ky * ky + kz * kz)
+            if length > 0.0:
+                kx /= length
+                ky /= length
+                kz /= length
+                k = -(kx * p[v, 0] + ky * p[v, 1] + kz * p[v, 2])
+                _add_plane(form, v, kx, ky, kz, k, length * length)
+                _add_plane(form, w, kx, ky, kz, k, length * length)
+
+
+@kernel
+def _error(form, u, v, x, y, z):
+    """Sum of the weighed squared distances of a place to the planes of two nodes."""
+    return max(
+        x * ((form[u, 0] + form[v, 0]) * x
+             + 2.0 * ((form[u, 1] + form[v, 1]) * y + (form[u, 2] + form[v, 2]) * z + form[u, 6] + form[v, 6]))
+        + y * ((form[u, 3] + form[v, 3]) * y + 2.0 * ((form[u, 4] + form[v, 4]) * z + form[u, 7] + form[v, 7]))
+        + z * ((form[u, 5] + form[v, 5]) * z + 2.0 * (form[u, 8] + form[v, 8]))
+        + form[u, 9] + form[v, 9],
+        0.0,
+    )  # fmt: skip
+
+
+@kernel
+def _weight(form, v):
+    """Sum of the weights of the planes of a node: their normals have length one."""
+    return form[v, 0] + form[v, 3] + form[v, 5]
+
+
+@kernel
+def _meeting(net, form, u, v):
+    """Cost of letting two nodes meet, the place, and the error there.
+
+    Free nodes meet where the error is least, others at one of them, so that these never leave their curve.
+    """
+    p = net.point
+    d2 = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
+    trace = _weight(form, u) + _weight(form, v)
+    if net.kind[u] != FREE or net.kind[v] != FREE:
+        w = u if net.kind[u] > net.kind[v] else v
+        error = _error(form, u, v, p[w, 0], p[w, 1], p[w, 2])
+        if net.kind[u] == net.kind[v]:
+            other = _error(form, u, v, p[u, 0], p[u, 1], p[u, 2])
+            if other < error:
+                w = u
+                error = other
+        return error + 1e-8 * trace * d2, p[w, 0], p[w, 1], p[w, 2], error
+    x = 0.5 * (p[u, 0] + p[v, 0])
+    y = 0.5 * (p[u, 1] + p[v, 1])
+    z = 0.5 * (p[u, 2] + p[v, 2])
+    c1 = form[u, 1] + form[v, 1]
+    c2 = form[u, 2] + form[v, 2]
+    c4 = form[u, 4] + form[v, 4]
+    xx = form[u, 0] + form[v, 0]
+    yy = form[u, 3] + form[v, 3]
+    zz = form[u, 5] + form[v, 5]
+    gx = xx * x + c1 * y + c2 * z + form[u, 6] + form[v, 6]
+    gy = c1 * x + yy * y + c4 * z + form[u, 7] + form[v, 7]
+    gz = c2 * x + c4 * y + zz * z + form[u, 8] + form[v, 8]
+    pull = _PULL * trace + 1e-300
+    xx += pull
+    yy += pull
+    zz += pull
+    k0 = yy * zz - c4 * c4
+    k1 = c2 * c4 - c1 * zz
+    k2 = c1 * c4 - c2 * yy
+    det = xx * k0 + c1 * k1 + c2 * k2
+    if det > 0.0:
+        k3 = c1 * c2 - xx * c4
+        sx = -(k0 * gx + k1 * gy + k2 * gz) / det
+        sy = -(k1 * gx + (xx * zz - c2 * c2) * gy + k3 * gz) / det
+        sz = -(k2 * gx + k3 * gy + (xx * yy - c1 * c1) * gz) / det
+        if sx * sx + sy * sy + sz * sz <= 4.0 * d2:
+            x += sx
+            y += sy
+            z += sz
+    error = _error(form, u, v, x, y, z)
+    return error + 1e-8 * trace * d2, x, y, z, error
+
+
+@kernel
+def _may_meet(net, h):
+    """Whether the kinds of the ends of an edge let them meet: on curves only along these."""
+    u = net.kind[net.origin[h]]
+    v = net.kind[net.origin[after(h)]]
+    if net.curve[h] >= 0 or net.twin[h] < 0:
+        return u != FIXED or v != FIXED
+    return u == FREE or v == FREE
+
+
+@kernel
+def _turns(net, v, skip, x, y, z):
+    """Whether a facet round v, but those with ``skip``, would turn too far or lose its area at (x, y, z)."""
+    p = net.point
+    g = net.out[v]
+    start = g
+    while True:
+        b = net.origin[after(g)]
+        q = before(g)
+        c = net.origin[q]
+        if b != skip and c != skip:
+            m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
+            n0, n1, n2 = normal_at(p, b, c, x, y, z)
+            dot = m0 * n0 + m1 * n1 + m2 * n2
+            was = m0 * m0 + m1 * m1 + m2 * m2
+            now = n0 * n0 + n1 * n1 + n2 * n2
+            e2 = (p[b, 0] - p[c, 0]) ** 2 + (p[b, 1] - p[c, 1]) ** 2 + (p[b, 2] - p[c, 2]) ** 2
+            if was > 0.0 and not (dot > 0.0 and dot * dot >= _TURN2 * was * now and now > 1e-12 * e2 * e2):
+                return True
+        g = net.twin[q]
+        if g < 0 or g == start:
+            return False
+
+
+@kernel
+def number_edges(net, edge_of, half_of):
+    """Number the edges; how many there are."""
+    count = 0
+    for h in range(3 * net.used[1]):
+        o = net.twin[h]
+        if net.origin[h] >= 0 and (o < 0 or h < o):
+            edge_of[h] = count
+            if o >= 0:
+                edge_of[o] = count
+            half_of[count] = h
+            count += 1
+    return count
+
+
+@kernel
+def fill_heap(net, form, half_of, cost, item, place):
+    """Put all edges that may go into the heap; how many there are."""
+    count = 0
+    for e in range(half_of.shape[0]):
+        h = half_of[e]
+        place[e] = -1
+        if _may_meet(net, h):
+            _put(cost, item, place, count, _meeting(net, form, net.origin[h], net.origin[after(h)])[0], e)
+            count += 1
+    for i in range(count // 2, -1, -1):
+        if i < count:
+            _sink(cost, item, place, count, i)
+    return count
+
+
+@kernel
+def errors(net, form, error2):
+    """Mean squared distance of every node to the planes that it stands for."""
+    p = net.point
+    for v in range(net.used[0]):
+        w = _weight(form, v)
+        if w > 0.0:  # the form counts twice
+            error2[v] = 0.5 * _error(form, v, v, p[v, 0], p[v, 1], p[v, 2]) / w
+
+
+@kernel
+def collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, into, was, mark):
+    """Collapse edges, the cheapest first, until ``goal`` triangles are left or none may go.
+
+    ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node.
+    ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
+    stands for; ``mark`` (n + 1,) holds stamps.  Returns the number of triangles left.
+    """
+    left = 0
+    for t in range(net.used[1]):
+        left += net.origin[3 * t] >= 0
+    stamp = mark[mark.shape[0] - 1]
+    while left > goal and waiting > 0:
+        e = item[0]
+        h = np.int64(half_of[e])
+        waiting = _remove(cost, item, place, waiting, e)
+        u = net.origin[h]
+        v = net.origin[after(h)]
+        o = np.int64(net.twin[h])
+        # a facet between two curves would take one of them with it
+        if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
+            continue
+        if o >= 0 and net.curve[after(o)] >= 0 and net.curve[before(o)] >= 0:
+            continue
+        stamp += 1
+        if not link_is_sound(net, h, mark, stamp):
+            continue
+        _, x, y, z, error = _meeting(net, form, u, v)
+        bound = min(most2[u], most2[v])
+        if error > bound * (_weight(form, u) + _weight(form, v)):
+            continue
+        if _turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z):
+            continue
+        # of the two edges that become one on either side, the one that stays keeps its number
+        for turn in range(2):
+            k = h if turn == 0 else o
+            if k < 0:
+                break
+            stays = after(k) if turn == 0 else before(k)
+            goes = before(k) if turn == 0 else after(k)
+            number = edge_of[stays]
+            waiting = _remove(cost, item, place, waiting, edge_of[goes])
+            one = net.twin[stays]
+            two = net.twin[goes]
+            if two >= 0:
+                edge_of[two] = number
+            half_of[number] = one if one >= 0 else two
+            left -= 1
+        p = net.point
+        if net.kind[u] != FREE and x == p[u, 0] and y == p[u, 1] and z == p[u, 2]:  # v takes the place of u
+            net.kind[v] = max(net.kind[u], net.kind[v])
+            was[v] = was[u]
+        most2[v] = bound
+        into[u] = v
+        collapse(net, h)
+        net.point[v, 0] = x
+        net.point[v, 1] = y
+        net.point[v, 2] = z
+        for i in range(10):
+            form[v, i] += form[u, i]
+        g = np.int64(net.out[v])
+        start = g
+        while True:
+            for turn in range(2):
+                k = g if turn == 0 else before(g)
+                if turn == 1 and net.twin[k] >= 0:
+                    break
+                if _may_meet(net, k):
+                    c = _meeting(net, form, net.origin[k], net.origin[after(k)])[0]
+                    waiting = _set(cost, item, place, waiting, edge_of[k], c)
+                else:
+                    waiting = _remove(cost, item, place, waiting, edge_of[k])
+            g = np.int64(net.twin[before(g)])
+            if g < 0 or g == start:
+                break
+    return left
+
+
+def warm_up() -> None:
+    """Compile everything here by coarsening an octahedron."""
+    from oddseam.remeshing.quadric import coarsen_sheets
+    from oddseam.remeshing.sheets import cut_into_sheets
+
+    nodes = np.array([[1.0, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]])
+    sides = [(0, 1), (1, 2), (2, 3), (3, 0)]
+    triangles = np.array([(a, b, 4) for a, b in sides] + [(b, a, 5) for a, b in sides], np.int32)
+    coarsen_sheets(cut_into_sheets(nodes, triangles, np.zeros(8, np.int32), 150.0), 4, np.full(6, np.inf))

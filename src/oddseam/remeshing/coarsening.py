@@ -1,0 +1,109 @@
+"""Coarsening a surface to a number of facets, features kept.
+
+Edges are collapsed by least quadric error.  If facets of the result cross that did not cross before, the
+nodes that went into them stay, and it is done once more.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.errors import Refusal
+from oddseam.model import Mesh
+from oddseam.model.proof import prove
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.assembly import assembled, check_surface, classes, largest_distance, locked_note
+from oddseam.remeshing.quadric import Coarse, coarsen_sheets
+from oddseam.remeshing.sheets import Sheets, cut_into_sheets
+
+#: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
+_AGAIN, _NEARER = 6, 0.5
+
+
+@recorded("coarsen")
+def coarsen(mesh: Mesh, *, facets: int, crease: float = 30.0, progress: Progress = silent) -> tuple[Mesh, Outcome]:
+    """Coarsen the surface to a number of triangles.
+
+    Creases, rims and borders between parts, element groups and patches are kept: their corners stay where
+    they are, and the nodes between go along them.  The topology stays, and no facet is turned over.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Of tri and quad elements.
+    facets : int
+        Triangles to be left.
+    crease : float
+        Edges where the surface turns by more degrees are creases.
+    progress : callable, optional
+
+    Returns
+    -------
+    Mesh
+        The account says in ``outcome.unmet`` if more facets had to stay, or some cross.
+
+    Raises
+    ------
+    Refusal
+        If there are elements that hang on the nodes of the surface, or the settings make no sense.
+
+    Notes
+    -----
+    O(n log n).
+
+    Examples
+    --------
+    >>> import numpy as np, oddseam
+    >>> u, v = (w.ravel() for w in np.meshgrid(np.arange(21.0), np.arange(21.0)))
+    >>> at = np.arange(441).reshape(21, 21)
+    >>> a, b, c, d = (w.ravel() for w in (at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]))
+    >>> triangles = np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
+    >>> dome = oddseam.Mesh.from_triangles(np.column_stack([u, v, np.sqrt(900 - (u - 10) ** 2)]), triangles, unit="mm")
+    >>> coarse = oddseam.coarsen(dome, facets=100)
+    >>> coarse.n_elements, coarse.account.last.outcome.unmet
+    (100, ())
+    """
+    if facets < 1:
+        raise Refusal(f"facets {facets} is no number of triangles")
+    check_surface(mesh, crease)
+    progress("finding creases", 0.0)
+    t = mesh.triangulation
+    drawn = mesh.creases.edges if mesh.creases is not None else None
+    sheets = cut_into_sheets(mesh.nodes, t.triangles, classes(mesh)[t.element], crease, drawn)
+    progress("coarsening", 0.2)
+    if len(t.triangles) <= facets:
+        return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {len(t.triangles):,} facets, no more"),), (), ())
+    result, new, notes = _without_crossings(mesh, sheets, facets)
+    progress("comparing", 0.9)
+    unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
+    if len(result.surface.triangles) > facets:
+        unmet.append(
+            f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
+            "holes need them, or surfaces that are close together; a larger crease angle leaves fewer"
+        )
+    merged = int((result.into != np.arange(len(result.into))).sum())
+    steps = (
+        Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept"),
+        Step("compare", mesh.n_nodes, largest_distance(mesh, new), "of an original node to the new surface"),
+    )
+    progress("done", 1.0)
+    return new, Outcome(steps, (*notes, *locked_note(sheets)), tuple(unmet))
+
+
+def _without_crossings(mesh: Mesh, sheets: Sheets, facets: int) -> tuple[Coarse, Mesh, list[str]]:
+    """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps."""
+    most = np.full(len(sheets.point), np.inf)
+    best: list[tuple[int, Coarse, Mesh, list[str]]] = []
+    for number in range(_AGAIN + 1):
+        result = coarsen_sheets(sheets, facets, most)
+        new, notes = assembled(mesh, result.surface)
+        pairs = new.crossing_triangles
+        if not best or len(pairs) < best[-1][0]:
+            best.append((len(pairs), result, new, notes))
+        if not len(pairs):
+            break
+        beneath = np.isin(result.into, result.corners[np.unique(pairs)])
+        nearer = _NEARER * result.error[result.into] if number + 1 < _AGAIN else np.zeros(len(most))
+        most[beneath] = np.minimum(most, nearer)[beneath]
+    return best[-1][1:]

@@ -1,0 +1,90 @@
+"""Coarsening cut sheets by least quadric error, without ``Mesh``."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.compiled import announce
+from oddseam.remeshing import coarsen_kernels as kernels
+from oddseam.remeshing.assembly import Surface, sewn
+from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
+from oddseam.remeshing.sheets import Sheets
+
+
+class Coarse(NamedTuple):
+    """A coarsened surface.
+
+    ``into`` is for every node of the sheets the one that it went into, ``corners`` are the
+    triangles of the surface in terms of those, and ``error`` (n,) is how far each lies from
+    the planes of the facets it stands for, in the mean.
+    """
+
+    surface: Surface
+    into: Array
+    corners: Array
+    error: Array
+
+
+def coarsen_sheets(sheets: Sheets, goal: int, most: Array) -> Coarse:
+    """Collapse edges, the cheapest first.
+
+    Nodes on curves go along these; corners, and nodes that several sheets share, stay.
+
+    Parameters
+    ----------
+    sheets : Sheets
+    goal : int
+        Triangles to be left.
+    most : (n,) float array
+        Bounds of the error at each node.
+    """
+    announce(kernels.collapse_cheapest)
+    n, m = len(sheets.point), len(sheets.triangles)
+    middle = sheets.point.mean(axis=0) if n else np.zeros(3)
+    net = Net(
+        point=sheets.point - middle,
+        origin=sheets.triangles.ravel().copy(),
+        twin=sheets.twin.copy(),
+        curve=sheets.half_curve.copy(),
+        region=sheets.region,
+        out=sheets.out.copy(),
+        kind=_kinds(sheets),
+        size=np.zeros(0),
+        used=np.array([n, m], np.int64),
+    )
+    given = net.point.copy()
+    form = np.zeros((n, 10))
+    kernels.fill_forms(net, form)
+    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
+    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
+    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
+    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
+    into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
+    mark = np.zeros(n + 1, np.int32)
+    kernels.collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, goal, most**2, into, was, mark)
+    error2 = np.zeros(n)
+    kernels.errors(net, form, error2)
+    # what did not move is where it was, to the last bit
+    stays = (net.point == given[was]).all(axis=1)
+    net.point[:] = np.where(stays[:, None], sheets.point[was], net.point + middle)
+    corners = net.origin.reshape(-1, 3)
+    return Coarse(sewn(net, sheets, was), _followed(into), corners[corners[:, 0] >= 0], np.sqrt(error2))
+
+
+def _kinds(sheets: Sheets) -> Array:
+    kind = np.full(len(sheets.point), FREE, np.int8)
+    kind[sheets.curves.node] = PASSING
+    kind[sheets.curves.is_corner | sheets.is_locked] = FIXED
+    return kind
+
+
+def _followed(into: Array) -> Array:
+    """Where each node comes to in the end."""
+    while True:
+        farther = into[into]
+        if np.array_equal(farther, into):
+            return into
+        into = farther
