@@ -212,7 +212,7 @@ def mend(
             mesh, count, one_sided = orient(mesh)
             steps.append(Step("turn facets beside the crossings", count))
     if not keep_joints:
-        mesh, count, move = part_touching(mesh, held if joins else None, np.isin(mesh.node_ids, shared))
+        mesh, count, move = part_touching(mesh, target if joins else None, np.isin(mesh.node_ids, shared))
         if count and target is not None and joins:
             mesh = rounded_to(mesh, target)[0]
         steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))

@@ -9,16 +9,17 @@ are drawn a few units of the file's last place into their own solid.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.formats import as_written
 from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import elements_about, rows_near
+from oddseam.mending.snapping import snap_crossings
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -32,6 +33,8 @@ _UNITS = 8.0 * 2.0**-23
 _SHARES = (1.0, 0.25, 4.0, 16.0)
 #: Where that fails, what is shorter than so many times as much, or thinner than a quarter of that, goes first.
 _THINNER = (4.0, 1.0, 0.25)
+#: What went lies so near the border of the part taken out, perhaps, that a larger one is needed; so often.
+_WIDER = 3
 #: Of larger meshes a look at all of it costs more than one at every place.
 _AT_ONCE = 100_000
 #: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
@@ -67,9 +70,7 @@ class _Copies:
         return np.asarray(points + units * np.abs(points).max(axis=1, keepdims=True) * self.direction)
 
 
-def part_touching(
-    mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spare: Array | None = None
-) -> tuple[Mesh, int, float]:
+def part_touching(mesh: Mesh, target: str | None, spare: Array | None = None) -> tuple[Mesh, int, float]:
     """Give every fan a node of its own.
 
     Where that would make facets cross, such as are thinner than it takes are taken out first.
@@ -78,8 +79,8 @@ def part_touching(
     ----------
     mesh : Mesh
         Without fins and inner walls.
-    held : callable or None
-        The mesh as the target file will hold it.
+    target : str, optional
+        Format that the result is meant for, if it joins what lies at one place.
     spare : (n,) bool array, optional
         Nodes that are meant to be shared.
 
@@ -97,7 +98,7 @@ def part_touching(
     for way in (_all_at_once, _place_by_place, _where_thin):
         if not _shared(mesh, spared).any():
             break
-        mesh, more, farther = way(mesh, held, spared)
+        mesh, more, farther = way(mesh, target, spared)
         count, move = count + more, max(move, farther)
     return mesh, count, move
 
@@ -118,40 +119,55 @@ def _ways(mesh: Mesh, spared: Array) -> list[_Copies]:
     return [way for way in found if way is not None]
 
 
-def _all_at_once(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
+def _all_at_once(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, int, float]:
     ways = _ways(mesh, spared) if mesh.n_elements <= _AT_ONCE else []
     # what lies at one place is joined again where the file holds places alone
-    for units in ((0.0, _UNITS) if held is None else (_UNITS,)) if ways else ():
+    for units in ((0.0, _UNITS) if target is None else (_UNITS,)) if ways else ():
         new = ways[0].applied(mesh, units)
-        if _is_better(_proof(mesh, held), _proof(new, held)):
+        if _is_better(_proof(mesh, target), _proof(new, target)):
             return new, len(ways[0].of), _farthest(mesh, ways[0], units)
     return mesh, 0, 0.0
 
 
-def _where_thin(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
+def _where_thin(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, int, float]:
     """Facets that are shorter or thinner than nodes are drawn off would be turned over: they are taken out first."""
     t = mesh.triangulation
-    shared = _shared(mesh, spared)
-    elements = elements_about(mesh, np.flatnonzero(shared[t.triangles].any(axis=1)))
-    given = extracted(mesh, elements)
-    rest = t.triangles[~np.isin(t.element, elements)]
-    spared = np.union1d(spared, mesh.node_ids[np.unique(rest)])
-    before = _proof(given, held)
-    for share in _THINNER:
-        reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
-        part, moved = held_by(given, None, reach)
-        part, _, _ = drop_duplicates(part)  # flaps without anything between
-        if _proof(part, held).worse_than(before):
-            continue
-        part, count, move = _place_by_place(part, held, spared)
-        new = spliced(mesh, elements, part) if _is_better(before, _proof(part, held), whole=False) else None
-        if new is not None:
-            return new, count, moved + reach + move
+    rows = np.flatnonzero(_shared(mesh, spared)[t.triangles].any(axis=1))
+    for _ in range(_WIDER):
+        elements = elements_about(mesh, rows)
+        given = extracted(mesh, elements)
+        within = np.isin(t.element, elements)
+        its_spared = np.union1d(spared, mesh.node_ids[np.unique(t.triangles[~within])])
+        before = _proof(given, target)
+        for share in _THINNER:
+            reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
+            part, count, move = _parted_without_thin(given, target, its_spared, reach, before)
+            new = spliced(mesh, elements, part) if count else None
+            if new is not None:
+                return new, count, move
+        if within.all():
+            break
+        rows = np.flatnonzero(within)
     return mesh, 0, 0.0
 
 
-def _proof(mesh: Mesh, held: Callable[[Mesh], Mesh] | None) -> Proof:
-    return prove(mesh if held is None else held(mesh))
+def _parted_without_thin(
+    mesh: Mesh, target: str | None, spared: Array, reach: float, before: Proof
+) -> tuple[Mesh, int, float]:
+    part, moved = held_by(mesh, None, reach)
+    part, _, _ = drop_duplicates(part)  # flaps without anything between
+    if len(part.crossing_triangles):
+        part = snap_crossings(part, part.crossing_triangles, reach, target, cancel=True)
+    if _proof(part, target).worse_than(before):
+        return mesh, 0, 0.0
+    part, _, move = _place_by_place(part, target, spared)
+    if not _is_better(before, _proof(part, target), whole=False):
+        return mesh, 0, 0.0
+    return part, max(part.n_nodes - mesh.n_nodes, 1), moved + reach + move
+
+
+def _proof(mesh: Mesh, target: str | None) -> Proof:
+    return prove(mesh if target is None else as_written(mesh, target))
 
 
 def _is_better(before: Proof, after: Proof, whole: bool = True) -> bool:
@@ -169,7 +185,7 @@ def _farthest(mesh: Mesh, copies: _Copies, units: float) -> float:
     return units * float(np.abs(mesh.nodes[copies.of]).max(initial=0.0))
 
 
-def _place_by_place(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Array) -> tuple[Mesh, int, float]:
+def _place_by_place(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, int, float]:
     """What hangs together is parted in the first way that makes things better round about."""
     ways = _ways(mesh, spared)
     if not ways:
@@ -182,15 +198,15 @@ def _place_by_place(mesh: Mesh, held: Callable[[Mesh], Mesh] | None, spared: Arr
     _, label = label_components(len(nodes), *ends.T)
     order = np.argsort(label, kind="stable")
     parted_so_far = _Parted(mesh, nodes, sum(len(way.of) for way in ways))
-    shares = _SHARES if held is not None else (0.0, *_SHARES)
+    shares = _SHARES if target is not None else (0.0, *_SHARES)
     for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
         near = parted_so_far.round_about(members)
-        before = _proof(parted_so_far.alone(near), held)
+        before = _proof(parted_so_far.alone(near), target)
         for share, way in ((share, way) for share in shares for way in ways):
             its = way.chosen(members)
             if not len(its.of):
                 continue
-            after = _proof(parted_so_far.alone(near, its, share * _UNITS), held)
+            after = _proof(parted_so_far.alone(near, its, share * _UNITS), target)
             if _is_better(before, after, whole=False):
                 parted_so_far.add(its, share * _UNITS)
                 break
