@@ -33,7 +33,7 @@ from oddseam.model.proof import prove
 _NEAR = {True: 4.0 * 2.0**-23, False: 16.0 * 2.0**-52}
 _DOUBLINGS = 5
 #: So often it is looked again for what rounding to the target brought, and so often in vain.
-_ROUNDS, _PATIENCE = 12, 1
+_ROUNDS, _PATIENCE = 12, 4
 
 
 @dataclass
