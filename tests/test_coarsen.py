@@ -108,10 +108,56 @@ def test_random_bumpy_sheets_keep_rim_topology_and_side(seed):
     assert 0.5 * np.cross(u, v)[:, 2].sum() == pytest.approx(1.0, rel=1e-9)
 
 
+def samples(mesh: oddseam.Mesh, random: np.random.Generator) -> np.ndarray:
+    """Points all over a surface, its nodes included."""
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    weights = random.dirichlet([1, 1, 1], (20, len(corners)))
+    return np.concatenate([np.einsum("ijk,jkl->ijl", weights, corners).reshape(-1, 3), mesh.nodes])
+
+
+def farthest(points: np.ndarray, mesh: oddseam.Mesh) -> float:
+    closest, _ = BoxTree(mesh.nodes[mesh.triangulation.triangles]).closest(points)
+    return float(np.linalg.norm(closest - points, axis=1).max())
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10**6))
+def test_no_point_of_either_surface_is_farther_than_the_bound(seed):
+    random = np.random.default_rng(seed)
+    if random.random() < 0.5:
+        nodes, triangles = shapes.sheet(16)
+        x, y = nodes[:, 0].copy(), nodes[:, 1].copy()
+        # a ragged rim, so that nodes of it go outside and inside
+        nodes[:, 0] += 0.02 * np.sin(random.uniform(3, 30) * y)
+        nodes[:, 1] += 0.02 * np.sin(random.uniform(3, 30) * x)
+        nodes[:, 2] = random.uniform(0, 0.2) * np.sin(5 * x + 3 * y) + random.normal(scale=0.002, size=len(nodes))
+    else:
+        nodes, triangles = shapes.torus(36, 18, 2.0, random.uniform(0.3, 1.0))
+        nodes = nodes + random.normal(scale=0.003, size=nodes.shape)
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles)
+    limit = mesh.diagonal * 10.0 ** random.uniform(-3.5, -1)
+    coarse = oddseam.coarsen(mesh, deviation=limit, crease=random.uniform(20, 179))
+    bound = next(step.largest_move for step in coarse.account.last.outcome.steps if step.name == "bound")
+    assert bound <= limit and coarse.n_elements < mesh.n_elements
+    slack = 1e-12 * mesh.diagonal
+    assert farthest(samples(coarse, random), mesh) <= bound + slack
+    assert farthest(samples(mesh, random), coarse) <= bound + slack
+    assert not oddseam.prove(coarse).worse_than(oddseam.prove(mesh))
+
+
+def test_flat_places_cost_no_deviation():
+    coarse = oddseam.coarsen(oddseam.Mesh.from_triangles(*shapes.grid_cube(10)), deviation=1e-12)
+    assert coarse.n_elements <= 20 and oddseam.prove(coarse).volume == pytest.approx(1.0, rel=1e-14)
+
+
 def test_what_hangs_on_the_nodes_and_bad_settings_are_refused():
     mesh = oddseam.Mesh.from_triangles(*shapes.cube())
     with pytest.raises(oddseam.Refusal, match="facets 0"):
         oddseam.coarsen(mesh, facets=0)
+    with pytest.raises(oddseam.Refusal, match="say how many"):
+        oddseam.coarsen(mesh)
+    with pytest.raises(oddseam.Refusal, match="deviation -1"):
+        oddseam.coarsen(mesh, deviation=-1.0)
     with pytest.raises(oddseam.Refusal, match="crease 200"):
         oddseam.coarsen(mesh, facets=8, crease=200.0)
 

@@ -142,7 +142,10 @@ def build_parser() -> argparse.ArgumentParser:
     reads(p)
     writes(p)
     reports(p)
-    p.add_argument("--facets", type=int, required=True, metavar="N", help="triangles to be left")
+    p.add_argument("--facets", type=int, metavar="N", help="triangles to be left")
+    p.add_argument(
+        "--deviation", type=float, metavar="DISTANCE", help="how far either surface may be from the other, at most"
+    )
     p.add_argument(
         "--crease",
         type=float,

@@ -130,7 +130,9 @@ def run_coarsen(args: argparse.Namespace) -> int:
     _check_output(args)
     mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     with shown() as progress:
-        mesh = oddseam.coarsen(mesh, facets=args.facets, crease=args.crease, progress=progress)
+        mesh = oddseam.coarsen(
+            mesh, facets=args.facets, deviation=args.deviation, crease=args.crease, progress=progress
+        )
     return _finish(mesh, args)
 
 

@@ -3,7 +3,8 @@
 Every node carries the squared distances to the planes of the facets it stands for, weighed by area, as a
 quadratic form; the edge whose collapse costs least goes first.  Edges wait in an indexed binary
 heap, each once.  M. Garland, P. S. Heckbert (1997), Surface simplification using quadric error metrics.  A
-cached kernel does not notice a change in ``halfedge_kernels.py``: clear the cache when working there.
+cached kernel does not notice a change in ``halfedge_kernels.py`` or ``gap_kernels.py``: clear the cache when
+working there.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.compiled import kernel
+from oddseam.remeshing.gap_kernels import MOST, gap_bound
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
 
 #: Squared cosine of the most that a facet may turn in one collapse.
@@ -277,6 +279,18 @@ def fill_heap(net, form, half_of, cost, item, place):
 
 
 @kernel
+def _largest_round(net, v, gap):
+    most = 0.0
+    g = net.out[v]
+    start = g
+    while True:
+        most = max(most, gap[g // 3])
+        g = net.twin[before(g)]
+        if g < 0 or g == start:
+            return most
+
+
+@kernel
 def errors(net, form, error2):
     """Mean squared distance of every node to the planes that it stands for."""
     p = net.point
@@ -287,10 +301,14 @@ def errors(net, form, error2):
 
 
 @kernel
-def collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, into, was, mark):
+def collapse_cheapest(
+    net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, limit, gap, into, was, mark
+):
     """Collapse edges, the cheapest first, until ``goal`` triangles are left or none may go.
 
     ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node.
+    If ``limit`` is not negative, ``gap`` (t,) bounds how far each triangle and what it was are from one
+    another, and stays within it.
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
     stands for; ``mark`` (n + 1,) holds stamps.  Returns the number of triangles left.
     """
@@ -298,6 +316,9 @@ def collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, g
     for t in range(net.used[1]):
         left += net.origin[3 * t] >= 0
     stamp = mark[mark.shape[0] - 1]
+    ring = np.empty((MOST, 2), np.int32)
+    at = np.empty((2 * MOST + 3, 3))
+    own = np.empty(MOST, np.int8)
     while left > goal and waiting > 0:
         e = item[0]
         h = np.int64(half_of[e])
@@ -319,6 +340,12 @@ def collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, g
             continue
         if _turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z):
             continue
+        reach = 0.0
+        if limit >= 0.0:
+            step = gap_bound(net, h, x, y, z, ring, at, own)
+            reach = max(_largest_round(net, u, gap), _largest_round(net, v, gap)) + step
+            if step < 0.0 or reach > limit:
+                continue
         # of the two edges that become one on either side, the one that stays keeps its number
         for turn in range(2):
             k = h if turn == 0 else o
@@ -349,6 +376,8 @@ def collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, g
         g = np.int64(net.out[v])
         start = g
         while True:
+            if limit >= 0.0:
+                gap[g // 3] = reach
             for turn in range(2):
                 k = g if turn == 0 else before(g)
                 if turn == 1 and net.twin[k] >= 0:

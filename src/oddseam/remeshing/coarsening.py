@@ -1,4 +1,4 @@
-"""Coarsening a surface to a number of facets, features kept.
+"""Coarsening a surface to a number of facets or within a deviation, features kept.
 
 Edges are collapsed by least quadric error.  If facets of the result cross that did not cross before, the
 nodes that went into them stay, and it is done once more.
@@ -22,8 +22,15 @@ _AGAIN, _NEARER = 6, 0.5
 
 
 @recorded("coarsen")
-def coarsen(mesh: Mesh, *, facets: int, crease: float = 30.0, progress: Progress = silent) -> tuple[Mesh, Outcome]:
-    """Coarsen the surface to a number of triangles.
+def coarsen(
+    mesh: Mesh,
+    *,
+    facets: int | None = None,
+    deviation: float | None = None,
+    crease: float = 30.0,
+    progress: Progress = silent,
+) -> tuple[Mesh, Outcome]:
+    """Coarsen the surface to a number of triangles, or as far as a deviation allows.
 
     Creases, rims and borders between parts, element groups and patches are kept: their corners stay where
     they are, and the nodes between go along them.  The topology stays, and no facet is turned over.
@@ -32,8 +39,11 @@ def coarsen(mesh: Mesh, *, facets: int, crease: float = 30.0, progress: Progress
     ----------
     mesh : Mesh
         Of tri and quad elements.
-    facets : int
+    facets : int, optional
         Triangles to be left.
+    deviation : float, optional
+        No point of either surface may be farther from the other, in the unit of the mesh.  What is
+        reported is an upper bound by construction, not a sample; the truth is often half of it.
     crease : float
         Edges where the surface turns by more degrees are creases.
     progress : callable, optional
@@ -64,39 +74,46 @@ def coarsen(mesh: Mesh, *, facets: int, crease: float = 30.0, progress: Progress
     >>> coarse.n_elements, coarse.account.last.outcome.unmet
     (100, ())
     """
-    if facets < 1:
+    if facets is None and deviation is None:
+        raise Refusal("say how many facets, or what deviation")
+    if facets is not None and facets < 1:
         raise Refusal(f"facets {facets} is no number of triangles")
+    if deviation is not None and not 0 <= deviation < np.inf:
+        raise Refusal(f"deviation {deviation} is no distance")
     check_surface(mesh, crease)
     progress("finding creases", 0.0)
     t = mesh.triangulation
     drawn = mesh.creases.edges if mesh.creases is not None else None
     sheets = cut_into_sheets(mesh.nodes, t.triangles, classes(mesh)[t.element], crease, drawn)
     progress("coarsening", 0.2)
-    if len(t.triangles) <= facets:
+    goal = 0 if facets is None else facets
+    if len(t.triangles) <= goal:
         return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {len(t.triangles):,} facets, no more"),), (), ())
-    result, new, notes = _without_crossings(mesh, sheets, facets)
+    result, new, notes = _without_crossings(mesh, sheets, goal, -1.0 if deviation is None else deviation)
     progress("comparing", 0.9)
     unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
-    if len(result.surface.triangles) > facets:
+    if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
-            "holes need them, or surfaces that are close together; a larger crease angle leaves fewer"
+            "holes need them, or surfaces that are close together"
+            + ("; a larger crease angle leaves fewer" if deviation is None else ", or the deviation")
         )
     merged = int((result.into != np.arange(len(result.into))).sum())
     steps = (
         Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept"),
+        *([Step("bound", 0, result.gap, "of either surface from the other")] if deviation is not None else []),
         Step("compare", mesh.n_nodes, largest_distance(mesh, new), "of an original node to the new surface"),
     )
     progress("done", 1.0)
     return new, Outcome(steps, (*notes, *locked_note(sheets)), tuple(unmet))
 
 
-def _without_crossings(mesh: Mesh, sheets: Sheets, facets: int) -> tuple[Coarse, Mesh, list[str]]:
+def _without_crossings(mesh: Mesh, sheets: Sheets, goal: int, limit: float) -> tuple[Coarse, Mesh, list[str]]:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps."""
     most = np.full(len(sheets.point), np.inf)
     best: list[tuple[int, Coarse, Mesh, list[str]]] = []
     for number in range(_AGAIN + 1):
-        result = coarsen_sheets(sheets, facets, most)
+        result = coarsen_sheets(sheets, goal, most, limit)
         new, notes = assembled(mesh, result.surface)
         pairs = new.crossing_triangles
         if not best or len(pairs) < best[-1][0]:

@@ -19,16 +19,18 @@ class Coarse(NamedTuple):
 
     ``into`` is for every node of the sheets the one that it went into, ``corners`` are the
     triangles of the surface in terms of those, and ``error`` (n,) is how far each lies from
-    the planes of the facets it stands for, in the mean.
+    the planes of the facets it stands for, in the mean.  ``gap`` bounds the distance of either surface from
+    the other, if that was limited.
     """
 
     surface: Surface
     into: Array
     corners: Array
     error: Array
+    gap: float
 
 
-def coarsen_sheets(sheets: Sheets, goal: int, most: Array) -> Coarse:
+def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) -> Coarse:
     """Collapse edges, the cheapest first.
 
     Nodes on curves go along these; corners, and nodes that several sheets share, stay.
@@ -40,6 +42,8 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array) -> Coarse:
         Triangles to be left.
     most : (n,) float array
         Bounds of the error at each node.
+    limit : float
+        Of the distance, both ways; negative for none.
     """
     announce(kernels.collapse_cheapest)
     n, m = len(sheets.point), len(sheets.triangles)
@@ -63,15 +67,19 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array) -> Coarse:
     cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
     waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
     into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
-    mark = np.zeros(n + 1, np.int32)
-    kernels.collapse_cheapest(net, form, edge_of, half_of, cost, item, place, waiting, goal, most**2, into, was, mark)
+    mark, gap = np.zeros(n + 1, np.int32), np.zeros(m if limit >= 0 else 0)
+    kernels.collapse_cheapest(
+        net, form, edge_of, half_of, cost, item, place, waiting, goal, most**2, limit, gap, into, was, mark
+    )
     error2 = np.zeros(n)
     kernels.errors(net, form, error2)
     # what did not move is where it was, to the last bit
     stays = (net.point == given[was]).all(axis=1)
     net.point[:] = np.where(stays[:, None], sheets.point[was], net.point + middle)
     corners = net.origin.reshape(-1, 3)
-    return Coarse(sewn(net, sheets, was), _followed(into), corners[corners[:, 0] >= 0], np.sqrt(error2))
+    alive = corners[:, 0] >= 0
+    farthest = float(gap[alive].max(initial=0.0)) if limit >= 0 else 0.0
+    return Coarse(sewn(net, sheets, was), _followed(into), corners[alive], np.sqrt(error2), farthest)
 
 
 def _kinds(sheets: Sheets) -> Array:
