@@ -120,7 +120,7 @@ def farthest(points: np.ndarray, mesh: oddseam.Mesh) -> float:
     return float(np.linalg.norm(closest - points, axis=1).max())
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10**6))
 def test_no_point_of_either_surface_is_farther_than_the_bound(seed):
     random = np.random.default_rng(seed)
@@ -138,7 +138,7 @@ def test_no_point_of_either_surface_is_farther_than_the_bound(seed):
     limit = mesh.diagonal * 10.0 ** random.uniform(-3.5, -1)
     coarse = oddseam.coarsen(mesh, deviation=limit, crease=random.uniform(20, 179))
     bound = next(step.largest_move for step in coarse.account.last.outcome.steps if step.name == "bound")
-    assert bound <= limit and coarse.n_elements < mesh.n_elements
+    assert bound <= limit and coarse.n_elements <= mesh.n_elements
     slack = 1e-12 * mesh.diagonal
     assert farthest(samples(coarse, random), mesh) <= bound + slack
     assert farthest(samples(mesh, random), coarse) <= bound + slack
