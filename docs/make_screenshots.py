@@ -21,6 +21,7 @@ TERMINALS = {
     "survey": "oddseam survey inlet_cowl.stl --unit mm",
     "mend": "oddseam mend inlet_cowl.stl --unit mm -o mended.seam",
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
+    "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "account": "oddseam account even.seam",
     "measure": "oddseam measure even.seam",

@@ -120,7 +120,7 @@ def farthest(points: np.ndarray, mesh: oddseam.Mesh) -> float:
     return float(np.linalg.norm(closest - points, axis=1).max())
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10**6))
 def test_no_point_of_either_surface_is_farther_than_the_bound(seed):
     random = np.random.default_rng(seed)

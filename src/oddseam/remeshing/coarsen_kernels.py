@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.compiled import kernel
-from oddseam.remeshing.gap_kernels import MOST, gap_bound
+from oddseam.remeshing.gap_kernels import MOST, bound_after
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
 
 #: Squared cosine of the most that a facet may turn in one collapse.
@@ -279,18 +279,6 @@ def fill_heap(net, form, half_of, cost, item, place):
 
 
 @kernel
-def _largest_round(net, v, gap):
-    most = 0.0
-    g = net.out[v]
-    start = g
-    while True:
-        most = max(most, gap[g // 3])
-        g = net.twin[before(g)]
-        if g < 0 or g == start:
-            return most
-
-
-@kernel
 def errors(net, form, error2):
     """Mean squared distance of every node to the planes that it stands for."""
     p = net.point
@@ -307,8 +295,8 @@ def collapse_cheapest(
     """Collapse edges, the cheapest first, until ``goal`` triangles are left or none may go.
 
     ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node.
-    If ``limit`` is not negative, ``gap`` (t,) bounds how far each triangle and what it was are from one
-    another, and stays within it.
+    If ``limit`` is not negative, ``gap`` (n,) bounds at every node, and linear between, how far the surface
+    and the given one are from one another, and stays within it.
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
     stands for; ``mark`` (n + 1,) holds stamps.  Returns the number of triangles left.
     """
@@ -317,7 +305,7 @@ def collapse_cheapest(
         left += net.origin[3 * t] >= 0
     stamp = mark[mark.shape[0] - 1]
     ring = np.empty((MOST, 2), np.int32)
-    at = np.empty((2 * MOST + 3, 3))
+    at = np.empty((2 * MOST + 3, 4))
     own = np.empty(MOST, np.int8)
     while left > goal and waiting > 0:
         e = item[0]
@@ -342,9 +330,8 @@ def collapse_cheapest(
             continue
         reach = 0.0
         if limit >= 0.0:
-            step = gap_bound(net, h, x, y, z, ring, at, own)
-            reach = max(_largest_round(net, u, gap), _largest_round(net, v, gap)) + step
-            if step < 0.0 or reach > limit:
+            reach = bound_after(net, h, x, y, z, gap, ring, at, own)
+            if reach < 0.0 or reach > limit:
                 continue
         # of the two edges that become one on either side, the one that stays keeps its number
         for turn in range(2):
@@ -366,6 +353,8 @@ def collapse_cheapest(
             net.kind[v] = max(net.kind[u], net.kind[v])
             was[v] = was[u]
         most2[v] = bound
+        if limit >= 0.0:
+            gap[v] = reach
         into[u] = v
         collapse(net, h)
         net.point[v, 0] = x
@@ -376,8 +365,6 @@ def collapse_cheapest(
         g = np.int64(net.out[v])
         start = g
         while True:
-            if limit >= 0.0:
-                gap[g // 3] = reach
             for turn in range(2):
                 k = g if turn == 0 else before(g)
                 if turn == 1 and net.twin[k] >= 0:

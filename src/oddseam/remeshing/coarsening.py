@@ -43,7 +43,7 @@ def coarsen(
         Triangles to be left.
     deviation : float, optional
         No point of either surface may be farther from the other, in the unit of the mesh.  What is
-        reported is an upper bound by construction, not a sample; the truth is often half of it.
+        reported is an upper bound by construction, not a sample; the truth is mostly more than half of it.
     crease : float
         Edges where the surface turns by more degrees are creases.
     progress : callable, optional

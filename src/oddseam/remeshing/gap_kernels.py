@@ -1,8 +1,10 @@
 """How far a surface is from what it becomes by the collapse of an edge: a bound, by construction.
 
-The facets round the edge and those in their place are height fields over one plane; laid over one another
-there, both are linear on every cell, so that their heights differ most at a corner of a cell: at a node, or where
-edges of the two cross.  As every point of one stands over a point of the other, this bounds the distance both
+Every node has a bound, and linear between nodes it holds for every point of the surface: so near is the point that
+stands for it on the given surface.  The facets round the edge and those in their place are height fields over one
+plane; laid over one another there, heights and bounds of both are linear on every cell, so that it is enough to
+look at the corners of cells: at nodes, and where edges of the two cross.  The bound at the new node is the
+least that is enough at all of them.  As every point of one stands over a point of the other, it holds both
 ways.  C. L. Bajaj, D. R. Schikore (1996), Error-bounded reduction of triangle meshes with multivariate data;
 J. Cohen, D. Manocha, M. Olano (1997), Simplifying polygonal models using successive mappings.
 
@@ -23,10 +25,10 @@ MOST = 96
 
 
 @kernel
-def _gather(net, h, x, y, z, ring, at, own):
+def _gather(net, h, x, y, z, bound, ring, at, own):
     """The facets round the edge: fills the nodes across from u or v, and whose they are; how many.
 
-    ``ring`` (MOST, 2) gets nodes, ``at`` (2 MOST + 3, 3) places over the plane and heights: of u, v,
+    ``ring`` (MOST, 2) gets nodes, ``at`` (2 MOST + 3, 4) places over the plane, heights and bounds: of u, v,
     the new place and those nodes; ``own`` (MOST,) 0 for facets of u, 1 for those of v, -1 for those of both.
     Returns a negative number if there are too many.
     """
@@ -81,9 +83,11 @@ def _gather(net, h, x, y, z, ring, at, own):
     for k in range(2 * count + 3):
         if k == 2:
             dx, dy, dz = x - p[v, 0], y - p[v, 1], z - p[v, 2]
+            at[k, 3] = 0.0
         else:
             w = u if k == 0 else (v if k == 1 else ring[(k - 3) // 2, (k - 3) % 2])
             dx, dy, dz = p[w, 0] - p[v, 0], p[w, 1] - p[v, 1], p[w, 2] - p[v, 2]
+            at[k, 3] = bound[w]
         at[k, 0] = ex * dx + ey * dy + ez * dz
         at[k, 1] = fx * dx + fy * dy + fz * dz
         at[k, 2] = nx * dx + ny * dy + nz * dz
@@ -116,10 +120,21 @@ def _stands(at, own, count, is_border):
 
 
 @kernel
-def _height_gap(at, own, count, q, is_new):
-    """Height of place q over the new facets or the old ones; a negative number if it lies over none."""
+def _enough(far, rest, share):
+    """Bound at the new node for ``far`` to hold where it has a share, and others give ``rest``."""
+    if far <= rest:
+        return 0.0
+    return (far - rest) / share if share > 0.0 else np.inf
+
+
+@kernel
+def _enough_over(at, own, count, q, is_new):
+    """Bound that is enough at place q, a node of the old facets over the new ones or the other way round.
+
+    A negative number if it lies over none.
+    """
     best = -1e300
-    gap = -1.0
+    need = -1.0
     for i in range(count):
         if is_new and own[i] < 0:
             continue
@@ -133,7 +148,9 @@ def _height_gap(at, own, count, q, is_new):
         if least > best:
             best = least
             gap = abs(wo * at[o, 2] + wa * at[a, 2] + wb * at[a + 1, 2] - at[q, 2])
-    return gap if best > -1e-9 else -1.0
+            rest = wa * at[a, 3] + wb * at[a + 1, 3]
+            need = _enough(at[q, 3] + gap, rest, wo) if is_new else gap + rest + wo * at[o, 3]
+    return need if best > -1e-9 else -1.0
 
 
 @kernel
@@ -146,27 +163,28 @@ def _ends_fan(own, ring, count, i):
 
 
 @kernel
-def _crossing_gap(at, o, a, p, c):
-    """Difference of heights where edges (o, a) and (p, c) cross over the plane; zero if they do not."""
+def _enough_crossing(at, o, a, c):
+    """Bound that is enough where edges (o, a) of old and (2, c) of new facets cross over the plane, or zero."""
     dx = at[a, 0] - at[o, 0]
     dy = at[a, 1] - at[o, 1]
-    ex = at[c, 0] - at[p, 0]
-    ey = at[c, 1] - at[p, 1]
+    ex = at[c, 0] - at[2, 0]
+    ey = at[c, 1] - at[2, 1]
     below = dx * ey - dy * ex
     if below == 0.0:
         return 0.0
-    rx = at[p, 0] - at[o, 0]
-    ry = at[p, 1] - at[o, 1]
+    rx = at[2, 0] - at[o, 0]
+    ry = at[2, 1] - at[o, 1]
     s = (rx * ey - ry * ex) / below
     t = (rx * dy - ry * dx) / below
-    if s < -1e-9 or s > 1.0 + 1e-9 or t < -1e-9 or t > 1.0 + 1e-9:
+    if s < -1e-9 or s > 1.0 - 1e-9 or t < -1e-9 or t > 1.0 - 1e-9:  # at the far end both are as they were
         return 0.0
-    return abs(at[o, 2] + s * (at[a, 2] - at[o, 2]) - at[p, 2] - t * (at[c, 2] - at[p, 2]))
+    gap = abs(at[o, 2] + s * (at[a, 2] - at[o, 2]) - at[2, 2] - t * (at[c, 2] - at[2, 2]))
+    return _enough(gap + at[o, 3] + s * (at[a, 3] - at[o, 3]), t * at[c, 3], 1.0 - t)
 
 
 @kernel
-def _border_gap(at, r, k, own, ring, count, a, is_outside):
-    """The same for a border that loses r between a and k, both of ``at``."""
+def _enough_border(at, r, k, own, count, a, is_outside):
+    """The same for a border that loses r between a and k, all rows of ``at``; the new node is at k."""
     # foot of r on the segment from a to k
     dx, dy, dz = at[k, 0] - at[a, 0], at[k, 1] - at[a, 1], at[k, 2] - at[a, 2]
     rx, ry, rz = at[r, 0] - at[a, 0], at[r, 1] - at[a, 1], at[r, 2] - at[a, 2]
@@ -174,12 +192,13 @@ def _border_gap(at, r, k, own, ring, count, a, is_outside):
     share = min(max((rx * dx + ry * dy + rz * dz) / below, 0.0), 1.0) if below > 0.0 else 0.0
     fx, fy, fz = at[a, 0] + share * dx, at[a, 1] + share * dy, at[a, 2] + share * dz
     gap = np.sqrt((at[r, 0] - fx) ** 2 + (at[r, 1] - fy) ** 2 + (at[r, 2] - fz) ** 2)
+    need = max(_enough(at[r, 3] + gap, (1.0 - share) * at[a, 3], share), at[k, 3])
     if is_outside:
-        return gap
-    over = _height_gap(at, own, count, r, True)
+        return need
+    over = _enough_over(at, own, count, r, True)
     if over < 0.0:
         return -1.0
-    gap = max(gap, over)
+    need = max(need, over)
     # where edges of the new facets pass between f and r
     gx, gy = at[r, 0] - fx, at[r, 1] - fy
     for i in range(count):
@@ -197,17 +216,17 @@ def _border_gap(at, r, k, own, ring, count, a, is_outside):
                 hx, hy = at[2, 0] + t * ex, at[2, 1] + t * ey
                 hz = at[2, 2] + t * (at[c, 2] - at[2, 2])
                 far = np.sqrt((hx - at[r, 0]) ** 2 + (hy - at[r, 1]) ** 2 + (hz - at[r, 2]) ** 2)
-                gap = max(gap, far)
-    return gap
+                need = max(need, _enough(at[r, 3] + far, t * at[c, 3], 1.0 - t))
+    return need
 
 
 @kernel
-def gap_bound(net, h, x, y, z, ring, at, own):
-    """Bound of the distance, both ways, of the facets round h and those that collapsing it to a place makes.
+def bound_after(net, h, x, y, z, bound, ring, at, own):
+    """Bound at the node that collapsing h to a place leaves there; those of all others stay.
 
     A negative number if none can be told.  ``ring``, ``at``, ``own`` are scratch, see :func:`_gather`.
     """
-    count = _gather(net, h, x, y, z, ring, at, own)
+    count = _gather(net, h, x, y, z, bound, ring, at, own)
     if count < 0:
         return -1.0
     u = net.origin[h]
@@ -215,7 +234,7 @@ def gap_bound(net, h, x, y, z, ring, at, own):
     on_border = net.twin[net.out[u]] < 0 or net.twin[net.out[v]] < 0
     if not _stands(at, own, count, on_border):
         return -1.0
-    gap = 0.0
+    need = 0.0
     if net.twin[h] < 0:
         # the node that goes, the one that stays, and the neighbour of the first along the border
         keeps_v = at[2, 0] == at[1, 0] and at[2, 1] == at[1, 1] and at[2, 2] == at[1, 2]
@@ -236,19 +255,15 @@ def gap_bound(net, h, x, y, z, ring, at, own):
         if a < 0:
             return -1.0
         left = _cross(at, a, r, k) if keeps_v else _cross(at, k, r, a)
-        gap = _border_gap(at, r, k, own, ring, count, a, left > 0.0)
-        if gap < 0.0:
+        need = _enough_border(at, r, k, own, count, a, left > 0.0)
+        if need < 0.0:
             return -1.0
     else:
-        for q in range(2):
-            over = _height_gap(at, own, count, q, True)
+        for q in range(3):
+            over = _enough_over(at, own, count, q, q < 2)
             if over < 0.0:
                 return -1.0
-            gap = max(gap, over)
-        over = _height_gap(at, own, count, 2, False)
-        if over < 0.0:
-            return -1.0
-        gap = max(gap, over)
+            need = max(need, over)
     for j in range(count):
         if own[j] < 0:
             continue
@@ -257,6 +272,6 @@ def gap_bound(net, h, x, y, z, ring, at, own):
                 break
             for i in range(count):
                 o = 1 if own[i] == 1 else 0
-                gap = max(gap, _crossing_gap(at, o, 3 + 2 * i, 2, c))
-                gap = max(gap, _crossing_gap(at, o, 4 + 2 * i, 2, c))
-    return gap * (1.0 + 1e-9)
+                need = max(need, _enough_crossing(at, o, 3 + 2 * i, c))
+                need = max(need, _enough_crossing(at, o, 4 + 2 * i, c))
+    return need * (1.0 + 1e-9)
