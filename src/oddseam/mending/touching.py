@@ -35,6 +35,8 @@ _SHARES = (1.0, 0.25, 4.0, 16.0)
 _THINNER = (4.0, 1.0, 0.25)
 #: What went lies so near the border of the part taken out, perhaps, that a larger one is needed; so often.
 _WIDER = 3
+#: This is for the last few places that resist: so many elements are looked at for them in all.
+_LOOKS = 50_000
 #: Of larger meshes a look at all of it costs more than one at every place.
 _AT_ONCE = 100_000
 #: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
@@ -130,25 +132,52 @@ def _all_at_once(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, i
 
 
 def _where_thin(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, int, float]:
-    """Facets that are shorter or thinner than nodes are drawn off would be turned over: they are taken out first."""
+    """Facets that are shorter or thinner than nodes are drawn off would be turned over: they are taken out first.
+
+    Place by place, as long as there are not too many or too large ones.
+    """
     t = mesh.triangulation
-    rows = np.flatnonzero(_shared(mesh, spared)[t.triangles].any(axis=1))
-    for _ in range(_WIDER):
-        elements = elements_about(mesh, rows)
-        given = extracted(mesh, elements)
-        within = np.isin(t.element, elements)
-        its_spared = np.union1d(spared, mesh.node_ids[np.unique(t.triangles[~within])])
-        before = _proof(given, target)
-        for share in _THINNER:
-            reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
-            part, count, move = _parted_without_thin(given, target, its_spared, reach, before)
-            new = spliced(mesh, elements, part) if count else None
+    elements = np.arange(mesh.n_elements)
+    if mesh.n_elements > _AT_ONCE:
+        elements = elements_about(mesh, np.flatnonzero(_shared(mesh, spared)[t.triangles].any(axis=1)))
+    part, its_spared = _taken(mesh, elements, spared)
+    count, move, looks = 0, 0.0, _LOOKS
+    places = _places(part, np.flatnonzero(_shared(part, its_spared)))
+    for names in [part.node_ids[members] for members in places]:
+        new = None
+        rows = np.flatnonzero(np.isin(part.node_ids, names)[part.triangulation.triangles].any(axis=1))
+        for _ in range(_WIDER if len(rows) else 0):
+            near = elements_about(part, rows)
+            looks -= len(near)
+            if looks < 0:
+                break
+            new, more, farther = _thinned_at(part, near, target, its_spared)
             if new is not None:
-                return new, count, move
-        if within.all():
-            break
-        rows = np.flatnonzero(within)
-    return mesh, 0, 0.0
+                part, count, move = new, count + more, max(move, farther)
+                break
+            rows = np.flatnonzero(np.isin(part.triangulation.element, near))
+    whole = spliced(mesh, elements, part) if count else None
+    return (mesh, 0, 0.0) if whole is None else (whole, count, move)
+
+
+def _taken(mesh: Mesh, elements: Array, spared: Array) -> tuple[Mesh, Array]:
+    """Some elements, and ids of nodes that are to be left alone in them: those, and such as others use too."""
+    t = mesh.triangulation
+    rest = t.triangles[~np.isin(t.element, elements)]
+    return extracted(mesh, elements), np.union1d(spared, mesh.node_ids[np.unique(rest)])
+
+
+def _thinned_at(mesh: Mesh, elements: Array, target: str | None, spared: Array) -> tuple[Mesh | None, int, float]:
+    """Parted within some elements, if what is round them still fits."""
+    given, spared = _taken(mesh, elements, spared)
+    before = _proof(given, target)
+    for share in _THINNER:
+        reach = share * _UNITS * float(np.abs(given.nodes).max(initial=0.0))
+        part, count, move = _parted_without_thin(given, target, spared, reach, before)
+        new = spliced(mesh, elements, part) if count else None
+        if new is not None:
+            return new, count, move
+    return None, 0, 0.0
 
 
 def _parted_without_thin(
@@ -191,15 +220,10 @@ def _place_by_place(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh
     if not ways:
         return mesh, 0, 0.0
     ways += [_along_facets(mesh, way) for way in ways]
-    c = mesh.connectivity
     nodes = np.unique(np.concatenate([way.of for way in ways]))
-    ends = c.edges[c.is_nonmanifold]
-    ends = np.searchsorted(nodes, ends[np.isin(ends, nodes).all(axis=1)])
-    _, label = label_components(len(nodes), *ends.T)
-    order = np.argsort(label, kind="stable")
     parted_so_far = _Parted(mesh, nodes, sum(len(way.of) for way in ways))
     shares = _SHARES if target is not None else (0.0, *_SHARES)
-    for members in np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1):
+    for members in _places(mesh, nodes):
         near = parted_so_far.round_about(members)
         before = _proof(parted_so_far.alone(near), target)
         for share, way in ((share, way) for share in shares for way in ways):
@@ -211,6 +235,16 @@ def _place_by_place(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh
                 parted_so_far.add(its, share * _UNITS)
                 break
     return parted_so_far.mesh(), parted_so_far.count, parted_so_far.move
+
+
+def _places(mesh: Mesh, nodes: Array) -> list[Array]:
+    """Nodes, ascending, that hang together through edges where surfaces touch."""
+    c = mesh.connectivity
+    ends = c.edges[c.is_nonmanifold]
+    ends = np.searchsorted(nodes, ends[np.isin(ends, nodes).all(axis=1)])
+    _, label = label_components(len(nodes), *ends.T)
+    order = np.argsort(label, kind="stable")
+    return np.split(nodes[order], np.flatnonzero(np.diff(label[order])) + 1) if len(nodes) else []
 
 
 class _Parted:
