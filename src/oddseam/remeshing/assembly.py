@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oddseam.accounts import Step
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.remeshing.halfedge_kernels import Net
@@ -83,11 +85,14 @@ def check_surface(mesh: Mesh, crease: float) -> None:
         raise Refusal("the mesh has no surface to be meshed anew")
 
 
-def largest_distance(mesh: Mesh, new: Mesh) -> float:
-    """Largest distance of a node of the surface to the new surface."""
+def compared(mesh: Mesh, new: Mesh) -> Step:
+    """How far the farthest node of the surface is from the new surface, and where it is."""
     points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
     closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
-    return float(np.linalg.norm(closest - points, axis=1).max())
+    distance = np.linalg.norm(closest - points, axis=1)
+    farthest = int(np.argmax(distance))
+    places = (point_of(points[farthest]),) if distance[farthest] > 0 else ()
+    return Step("compare", len(points), float(distance[farthest]), "of an original node to the new surface", places)
 
 
 def locked_note(sheets: Sheets) -> list[str]:

@@ -1,7 +1,7 @@
 """Coarsening a surface to a number of facets or within a deviation, features kept.
 
-Edges are collapsed by least quadric error.  If facets of the result cross that did not cross before, the
-nodes that went into them stay, and it is done once more.
+Edges are collapsed by least quadric error.  If facets of the result cross, what went into them is kept nearer to
+where it was, and it is done once more.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from oddseam.errors import Refusal
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, classes, largest_distance, locked_note
+from oddseam.remeshing.assembly import assembled, check_surface, classes, compared, locked_note
 from oddseam.remeshing.quadric import Coarse, coarsen_sheets
 from oddseam.remeshing.sheets import Sheets, cut_into_sheets
 
@@ -102,7 +102,7 @@ def coarsen(
     steps = (
         Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept"),
         *([Step("bound", 0, result.gap, "of either surface from the other")] if deviation is not None else []),
-        Step("compare", mesh.n_nodes, largest_distance(mesh, new), "of an original node to the new surface"),
+        compared(mesh, new),
     )
     progress("done", 1.0)
     return new, Outcome(steps, (*notes, *locked_note(sheets)), tuple(unmet))

@@ -15,7 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, classes, largest_distance, locked_note
+from oddseam.remeshing.assembly import assembled, check_surface, classes, compared, locked_note
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.sheets import cut_into_sheets
 from oddseam.remeshing.surface import remesh_sheets
@@ -94,7 +94,7 @@ def remesh(
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
-        Step("compare", mesh.n_nodes, largest_distance(mesh, new), "of an original node to the new surface"),
+        compared(mesh, new),
     )
     progress("done", 1.0)
     return new, Outcome(steps, tuple(notes), tuple(unmet))
