@@ -17,6 +17,8 @@ from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, colla
 
 #: Squared cosine of the most that a facet may turn in one collapse.
 _TURN2 = 0.04
+#: A sliver has a shape (1 for equilateral) below 0.12; this is that squared, over the 12 of the formula.
+_SLIVER2 = 0.12**2 / 12.0
 #: Pull to the middle of an edge, over the trace of the form: flat places have no other wish.
 _PULL = 1e-6
 
@@ -224,8 +226,13 @@ def _may_meet(net, h):
 
 
 @kernel
+def _distance2(p, v, x, y, z):
+    return (p[v, 0] - x) ** 2 + (p[v, 1] - y) ** 2 + (p[v, 2] - z) ** 2
+
+
+@kernel
 def _turns(net, v, skip, x, y, z):
-    """Whether a facet round v, but those with ``skip``, would turn too far or lose its area at (x, y, z)."""
+    """Whether a facet round v, but those with ``skip``, would turn too far or become a sliver at (x, y, z)."""
     p = net.point
     g = net.out[v]
     start = g
@@ -239,9 +246,17 @@ def _turns(net, v, skip, x, y, z):
             dot = m0 * n0 + m1 * n1 + m2 * n2
             was = m0 * m0 + m1 * m1 + m2 * m2
             now = n0 * n0 + n1 * n1 + n2 * n2
-            e2 = (p[b, 0] - p[c, 0]) ** 2 + (p[b, 1] - p[c, 1]) ** 2 + (p[b, 2] - p[c, 2]) ** 2
-            if was > 0.0 and not (dot > 0.0 and dot * dot >= _TURN2 * was * now and now > 1e-12 * e2 * e2):
+            if was > 0.0 and not (dot > 0.0 and dot * dot >= _TURN2 * was * now):
                 return True
+            # a sliver may stay one, but none is made: areas over the sums of squared edges tell
+            across = _distance2(p, b, p[c, 0], p[c, 1], p[c, 2])
+            then = across + _distance2(p, b, x, y, z) + _distance2(p, c, x, y, z)
+            if now < _SLIVER2 * then * then:
+                before2 = (
+                    across + _distance2(p, b, p[v, 0], p[v, 1], p[v, 2]) + _distance2(p, c, p[v, 0], p[v, 1], p[v, 2])
+                )
+                if now * before2 * before2 < was * then * then:
+                    return True
         g = net.twin[q]
         if g < 0 or g == start:
             return False
