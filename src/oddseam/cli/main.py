@@ -52,6 +52,15 @@ def build_parser() -> argparse.ArgumentParser:
         data.add_argument("--poisson", type=float, metavar="NU", help="Poisson's ratio")
         data.add_argument("--density", type=float, metavar="RHO", help="mass density")
 
+    def follows_creases(p: argparse.ArgumentParser) -> None:
+        p.add_argument(
+            "--crease",
+            type=float,
+            default=30.0,
+            metavar="ANGLE",
+            help="edges that turn by more degrees are creases (default 30)",
+        )
+
     def reports(p: argparse.ArgumentParser) -> None:
         p.add_argument("--json", action="store_true", help="print the report as JSON")
 
@@ -126,13 +135,7 @@ def build_parser() -> argparse.ArgumentParser:
     writes(p)
     reports(p)
     p.add_argument("--size", type=float, required=True, help="wanted edge length, in the unit of the mesh")
-    p.add_argument(
-        "--crease",
-        type=float,
-        default=30.0,
-        metavar="ANGLE",
-        help="edges that turn by more degrees are creases (default 30)",
-    )
+    follows_creases(p)
     p.add_argument(
         "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
     )
@@ -146,13 +149,7 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--deviation", type=float, metavar="DISTANCE", help="how far either surface may be from the other, at most"
     )
-    p.add_argument(
-        "--crease",
-        type=float,
-        default=30.0,
-        metavar="ANGLE",
-        help="edges that turn by more degrees are creases (default 30)",
-    )
+    follows_creases(p)
 
     p = verb("convert", "write a mesh in another format, and list what it cannot hold")
     reads(p)
