@@ -24,7 +24,7 @@ def euler(mesh: oddseam.Mesh) -> int:
 )
 def test_a_smooth_body_keeps_its_volume_its_holes_and_its_distance(shape, share):
     mesh = oddseam.Mesh.from_triangles(*shape)
-    coarse = oddseam.coarsen(mesh, facets=mesh.n_elements // 10)
+    coarse = oddseam.coarsen(mesh, facets=mesh.n_elements // 10, deviation=0.01 * mesh.diagonal)
     assert mesh.n_elements // 10 - 1 <= coarse.n_elements <= mesh.n_elements // 10
     proof = oddseam.prove(coarse)
     assert proof.is_closed and proof.is_clean and euler(coarse) == euler(mesh)
@@ -89,9 +89,9 @@ def test_walls_that_meet_in_a_joint_stay_joined():
 def test_shells_close_to_one_another_do_not_come_to_cross():
     mesh = shapes.side_by_side(shapes.sphere(48, 1.0), shapes.sphere(48, 0.99))
     assert not len(mesh.crossing_triangles)
-    coarse = oddseam.coarsen(mesh, facets=800)
+    coarse = oddseam.coarsen(mesh, facets=1200)
     assert not len(coarse.crossing_triangles) and coarse.n_elements < 2600
-    assert coarse.account.last.outcome.unmet[0].endswith("a larger crease angle leaves fewer")
+    assert "give a deviation to go on" in coarse.account.last.outcome.unmet[0]
 
 
 @settings(max_examples=25, deadline=None)

@@ -119,7 +119,7 @@ def test_the_work_grows_with_the_result_and_not_with_the_coarseness_of_the_input
     nodes, triangles = shapes.cube()
     sheets = cut_into_sheets(nodes, triangles.astype(np.int32), np.zeros(12, np.int32), 30.0)
     result = remesh_sheets(sheets, Fineness(size, 0.02 * size, 0.35))
-    assert result.n_splits < 3 * len(result.points) and result.n_collapses < 2 * len(result.points)
+    assert result.n_splits < 3 * len(result.surface.points) and result.n_collapses < 2 * len(result.surface.points)
 
 
 def test_a_long_edge_that_must_stay_beside_a_fine_size_ends_well():
@@ -127,7 +127,7 @@ def test_a_long_edge_that_must_stay_beside_a_fine_size_ends_well():
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0.5, 0.5, 0], [0.5, -0.5, 0], [0.5, 0, 0.5]])
     triangles = np.array([[0, 1, 2], [1, 0, 3], [0, 1, 4]], np.int32)
     sheets = cut_into_sheets(nodes, triangles, np.zeros(3, np.int32), 30.0)
-    result = remesh_sheets(sheets, Fineness(0.02, 0.001, 0.35))
+    result = remesh_sheets(sheets, Fineness(0.02, 0.001, 0.35)).surface
     assert 2_000 < len(result.triangles) < 20_000
     kept = np.isin(result.node_origin, [0, 1])
     assert (result.points[kept] == nodes[result.node_origin[kept]]).all() and kept.sum() == 2

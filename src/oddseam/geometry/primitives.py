@@ -202,7 +202,10 @@ def _refined(kind: str, points: Array, start: Array) -> Primitive | None:
 
     if not np.isfinite(start).all():
         return None
-    found = _made(kind, least_squares(lambda values: _made(kind, values).distance(points), start, method="lm").x)
+    method = "lm" if len(points) >= len(start) else "trf"  # the axis has a length to spare
+    found = _made(
+        kind, least_squares(lambda values: _made(kind, values).distance(points), start, method=method, max_nfev=200).x
+    )
     largest = max(found.radius if kind != "cone" else 0.0, found.tube, float(np.abs(found.centre).max()) / 10.0)
     if not largest < _LARGEST or (kind == "cone" and not _ANGLES[0] < found.radius < _ANGLES[1]):
         return None

@@ -19,6 +19,9 @@ from oddseam.remeshing.sheets import Sheets, cut_into_sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
 _AGAIN, _NEARER = 6, 0.5
+#: Unless a deviation is given nothing goes that would leave the planes of the facets by more, in the mean, over the
+#: diagonal: a number of facets alone would be had at the cost of the shape where creases need many of them.
+_SHAPE = 1e-3
 
 
 @recorded("coarsen")
@@ -40,7 +43,7 @@ def coarsen(
     mesh : Mesh
         Of tri and quad elements.
     facets : int, optional
-        Triangles to be left.
+        Triangles to be left; more are left if fewer would lose the shape, unless a deviation is given.
     deviation : float, optional
         No point of either surface may be farther from the other, in the unit of the mesh.  What is
         reported is an upper bound by construction, not a sample; the truth is mostly more than half of it.
@@ -89,28 +92,35 @@ def coarsen(
     goal = 0 if facets is None else facets
     if len(t.triangles) <= goal:
         return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {len(t.triangles):,} facets, no more"),), (), ())
-    result, new, notes = _without_crossings(mesh, sheets, goal, -1.0 if deviation is None else deviation)
+    shape = _SHAPE * mesh.diagonal if deviation is None else np.inf
+    result, new, notes = _without_crossings(mesh, sheets, goal, shape, -1.0 if deviation is None else deviation)
     progress("comparing", 0.9)
     unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
-            "holes need them, or surfaces that are close together"
-            + ("; a larger crease angle leaves fewer" if deviation is None else ", or the deviation")
+            "holes need them, or surfaces that are close together, or "
+            + (f"the shape (within {shape:.3g}; give a deviation to go on)" if deviation is None else "the deviation")
         )
     merged = int((result.into != np.arange(len(result.into))).sum())
     steps = (
         Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept"),
-        *([Step("bound", 0, result.gap, "of either surface from the other")] if deviation is not None else []),
+        *(
+            [Step("bound", new.n_elements, result.gap, "no point of either surface is farther")]
+            if deviation is not None
+            else []
+        ),
         compared(mesh, new),
     )
     progress("done", 1.0)
     return new, Outcome(steps, (*notes, *locked_note(sheets)), tuple(unmet))
 
 
-def _without_crossings(mesh: Mesh, sheets: Sheets, goal: int, limit: float) -> tuple[Coarse, Mesh, list[str]]:
+def _without_crossings(
+    mesh: Mesh, sheets: Sheets, goal: int, shape: float, limit: float
+) -> tuple[Coarse, Mesh, list[str]]:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps."""
-    most = np.full(len(sheets.point), np.inf)
+    most = np.full(len(sheets.point), shape)
     best: list[tuple[int, Coarse, Mesh, list[str]]] = []
     for number in range(_AGAIN + 1):
         result = coarsen_sheets(sheets, goal, most, limit)
