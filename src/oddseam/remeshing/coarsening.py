@@ -103,17 +103,12 @@ def coarsen(
             + (f"the shape (within {shape:.3g}; give a deviation to go on)" if deviation is None else "the deviation")
         )
     merged = int((result.into != np.arange(len(result.into))).sum())
-    steps = (
-        Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept"),
-        *(
-            [Step("bound", new.n_elements, result.gap, "no point of either surface is farther")]
-            if deviation is not None
-            else []
-        ),
-        compared(mesh, new),
-    )
+    steps = [Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept")]
+    if deviation is not None:
+        steps.append(Step("bound", new.n_elements, result.gap, "no point of either surface is farther"))
+    steps.append(compared(mesh, new))
     progress("done", 1.0)
-    return new, Outcome(steps, (*notes, *locked_note(sheets)), tuple(unmet))
+    return new, Outcome(tuple(steps), (*notes, *locked_note(sheets)), tuple(unmet))
 
 
 def _without_crossings(
