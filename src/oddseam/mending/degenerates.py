@@ -31,14 +31,12 @@ def drop_degenerates(mesh: Mesh, thin: float = 0.0) -> tuple[Mesh, int]:
     rows = _found(mesh.nodes[mesh.triangulation.triangles], thin, mesh.degenerate_triangles).tolist()
     if not rows or "tri" not in mesh.elements:
         return mesh, 0
-    pool = _Pool(mesh)
-    count = 0
+    pool, given = _Pool(mesh), set(rows)
     for _ in range(_CHAIN):
         made: list[int] = []
         for row in rows:
             if row not in pool.gone and pool.is_triangle(row):
                 made += _taken_out(pool, row)
-                count += row in pool.gone
         made = [row for row in made if row not in pool.gone]
         if not made:
             break
@@ -47,7 +45,7 @@ def drop_degenerates(mesh: Mesh, thin: float = 0.0) -> tuple[Mesh, int]:
         if thin and len(again) >= len(rows):  # to and fro between two ways of being thin
             break
         rows = again
-    return pool.mesh(), count
+    return pool.mesh(), len(given & pool.gone)
 
 
 def _found(corners: Array, thin: float, degenerate: Array) -> Array:
