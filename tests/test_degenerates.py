@@ -8,6 +8,7 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
+from oddseam.geometry.triangles import cone_volumes
 from oddseam.mending.degenerates import drop_degenerates
 
 
@@ -52,7 +53,8 @@ def test_thin_facets_go_as_well_if_asked_and_the_surface_hardly_moves(seed):
     mesh = oddseam.Mesh.from_triangles(*with_flat_facets(seed, 3, 1e-7))
     result, gone = drop_degenerates(mesh, 1e-5)
     assert gone and oddseam.prove(result).free_edges == 0
-    assert oddseam.prove(result).volume == pytest.approx(64.0, rel=1e-5)
+    corners = result.nodes[result.triangulation.triangles]
+    assert cone_volumes(corners, np.full(3, 2.0)).sum() == pytest.approx(64.0, rel=1e-5)
 
 
 def test_a_chain_of_flat_facets_and_one_with_a_node_twice():
