@@ -61,6 +61,15 @@ def _sink(cost, item, place, count, i):
 
 
 @kernel
+def _settle(cost, item, place, count, i, was):
+    """Move what stands at i to where its cost belongs; ``was`` is the cost that belonged there."""
+    if cost[i] < was:
+        _rise(cost, item, place, i)
+    else:
+        _sink(cost, item, place, count, i)
+
+
+@kernel
 def _set(cost, item, place, count, e, c):
     """Give an edge a cost, putting it in if it is not there; how many there are then."""
     i = place[e]
@@ -70,30 +79,23 @@ def _set(cost, item, place, count, e, c):
         return count + 1
     was = cost[i]
     cost[i] = c
-    if c < was:
-        _rise(cost, item, place, i)
-    else:
-        _sink(cost, item, place, count, i)
+    _settle(cost, item, place, count, i, was)
     return count
 
 
 @kernel
 def _remove(cost, item, place, count, e):
+    """Take an edge out, if it is there; how many are left."""
     i = place[e]
     if i < 0:
         return count
     place[e] = -1
     count -= 1
     last = item[count]
-    if last == e:
-        return count
-    was = cost[i]
-    c = cost[count]
-    _put(cost, item, place, i, c, last)
-    if c < was:
-        _rise(cost, item, place, i)
-    else:
-        _sink(cost, item, place, count, i)
+    if last != e:
+        was = cost[i]
+        _put(cost, item, place, i, cost[count], last)
+        _settle(cost, item, place, count, i, was)
     return count
 
 
@@ -313,12 +315,12 @@ def collapse_cheapest(
     If ``limit`` is not negative, ``gap`` (n,) bounds at every node, and linear between, how far the surface
     and the given one are from one another, and stays within it.
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
-    stands for; ``mark`` (n + 1,) holds stamps.  Returns the number of triangles left.
+    stands for; ``mark`` (n,) is scratch, zero at first.  Returns the number of triangles left.
     """
     left = 0
     for t in range(net.used[1]):
         left += net.origin[3 * t] >= 0
-    stamp = mark[mark.shape[0] - 1]
+    stamp = 0
     ring = np.empty((MOST, 2), np.int32)
     at = np.empty((2 * MOST + 3, 4))
     own = np.empty(MOST, np.int8)

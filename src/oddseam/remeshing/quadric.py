@@ -67,7 +67,7 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) 
     cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
     waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
     into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
-    mark, gap = np.zeros(n + 1, np.int32), np.zeros(n if limit >= 0 else 0)
+    mark, gap = np.zeros(n, np.int32), np.zeros(n if limit >= 0 else 0)
     kernels.collapse_cheapest(
         net, form, edge_of, half_of, cost, item, place, waiting, goal, most**2, limit, gap, into, was, mark
     )
