@@ -144,7 +144,6 @@ def _where_thin(mesh: Mesh, target: str | None, spared: Array) -> tuple[Mesh, in
     count, move, looks = 0, 0.0, _LOOKS
     places = _places(part, np.flatnonzero(_shared(part, its_spared)))
     for names in [part.node_ids[members] for members in places]:
-        new = None
         rows = np.flatnonzero(np.isin(part.node_ids, names)[part.triangulation.triangles].any(axis=1))
         for _ in range(_WIDER if len(rows) else 0):
             near = elements_about(part, rows)

@@ -1,4 +1,4 @@
-"""Sewing sheets together again, and putting the new surface in the place of a mesh's own."""
+"""Cutting a mesh into sheets, sewing them together again, and putting the new surface in the place of a mesh's own."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.remeshing.halfedge_kernels import Net
-from oddseam.remeshing.sheets import Sheets
+from oddseam.remeshing.sheets import Sheets, cut_into_sheets
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +30,13 @@ class Surface:
     node_origin: Array
     facet_origin: Array
     crease_edges: Array
+
+
+def cut(mesh: Mesh, crease: float) -> Sheets:
+    """The surface of a mesh in sheets, with its creases and what its classes have between them as features."""
+    t = mesh.triangulation
+    drawn = mesh.creases.edges if mesh.creases is not None else None
+    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn)
 
 
 def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
@@ -102,7 +109,7 @@ def locked_note(sheets: Sheets) -> list[str]:
     return [text] if count else []
 
 
-def classes(mesh: Mesh) -> Array:
+def _classes(mesh: Mesh) -> Array:
     """(m,) class of every element: its part, patch and element groups."""
     columns = [mesh.element_part]
     if mesh.patches is not None:

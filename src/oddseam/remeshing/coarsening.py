@@ -13,9 +13,9 @@ from oddseam.errors import Refusal
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, classes, compared, locked_note
+from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
 from oddseam.remeshing.quadric import Coarse, coarsen_sheets
-from oddseam.remeshing.sheets import Sheets, cut_into_sheets
+from oddseam.remeshing.sheets import Sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
 _AGAIN, _NEARER = 6, 0.5
@@ -84,14 +84,12 @@ def coarsen(
     if deviation is not None and not 0 <= deviation < np.inf:
         raise Refusal(f"deviation {deviation} is no distance")
     check_surface(mesh, crease)
+    present, goal = len(mesh.triangulation.triangles), 0 if facets is None else facets
+    if present <= goal:
+        return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {present:,} facets, no more"),), (), ())
     progress("finding creases", 0.0)
-    t = mesh.triangulation
-    drawn = mesh.creases.edges if mesh.creases is not None else None
-    sheets = cut_into_sheets(mesh.nodes, t.triangles, classes(mesh)[t.element], crease, drawn)
+    sheets = cut(mesh, crease)
     progress("coarsening", 0.2)
-    goal = 0 if facets is None else facets
-    if len(t.triangles) <= goal:
-        return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {len(t.triangles):,} facets, no more"),), (), ())
     shape = _SHAPE * mesh.diagonal if deviation is None else np.inf
     result, new, notes = _without_crossings(mesh, sheets, goal, shape, -1.0 if deviation is None else deviation)
     progress("comparing", 0.9)

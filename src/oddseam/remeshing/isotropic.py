@@ -10,14 +10,13 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, classes, compared, locked_note
+from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
 from oddseam.remeshing.net import Fineness
-from oddseam.remeshing.sheets import cut_into_sheets
 from oddseam.remeshing.surface import remesh_sheets
 
 #: How far a chord may leave a crease, over the size, unless told otherwise: a round hole keeps
@@ -78,11 +77,8 @@ def remesh(
     """
     chord = CHORD * size if chord is None else chord
     _check(mesh, size, crease, chord, growth)
-    t = mesh.triangulation
-    facet_class = classes(mesh)
-    drawn = mesh.creases.edges if mesh.creases is not None else None
     progress("finding creases", 0.0)
-    sheets = cut_into_sheets(mesh.nodes, t.triangles, facet_class[t.element], crease, drawn)
+    sheets = cut(mesh, crease)
     result = remesh_sheets(sheets, Fineness(size, chord, growth), progress=progress)
     progress("putting together", 0.95)
     new, notes = assembled(mesh, result.surface)
@@ -105,15 +101,10 @@ def _check(mesh: Mesh, size: float, crease: float, chord: float, growth: float) 
         if not 0 < value < np.inf:
             raise Refusal(f"{name} {value} is not positive")
     check_surface(mesh, crease)
-    area = 0.5 * float(np.linalg.norm(_doubles(mesh), axis=1).sum())
+    area = float(np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles]), axis=1).sum())
     expected = area / (0.433 * size * size)
     if expected > 5e7:
         raise Refusal(
             f"a size of {size:g} would make about {expected:.2g} facets; the part is {mesh.diagonal:g} across, "
             "is the size in the same unit?"
         )
-
-
-def _doubles(mesh: Mesh) -> Array:
-    p = mesh.nodes[mesh.triangulation.triangles]
-    return np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
