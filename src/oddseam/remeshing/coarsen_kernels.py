@@ -167,20 +167,27 @@ def _weight(form, v):
 
 
 @kernel
-def _meeting(net, form, u, v):
+def _last_choice(net, u, v):
+    """Number of the last place that two nodes may meet at."""
+    return 0 if net.kind[u] != net.kind[v] else 2 if net.kind[u] == FREE else 1
+
+
+@kernel
+def _meeting(net, form, u, v, choice):
     """Cost of letting two nodes meet, the place, and the error there.
 
-    Free nodes meet where the error is least, others at one of them, so that these never leave their curve.
+    Free nodes meet where the error is least; that is choice 0.  The next ones are the better and the other
+    end.  Nodes of which one is not free meet at that, and two on a curve at one of them, so that these never leave it.
     """
     p = net.point
     d2 = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
     trace = _weight(form, u) + _weight(form, v)
-    if net.kind[u] != FREE or net.kind[v] != FREE:
+    if net.kind[u] != FREE or net.kind[v] != FREE or choice > 0:
         w = u if net.kind[u] > net.kind[v] else v
         error = _error(form, u, v, p[w, 0], p[w, 1], p[w, 2])
         if net.kind[u] == net.kind[v]:
             other = _error(form, u, v, p[u, 0], p[u, 1], p[u, 2])
-            if other < error:
+            if (other < error) != (choice == _last_choice(net, u, v)):
                 w = u
                 error = other
         return error + 1e-8 * trace * d2, p[w, 0], p[w, 1], p[w, 2], error
@@ -287,7 +294,7 @@ def fill_heap(net, form, half_of, cost, item, place):
         h = half_of[e]
         place[e] = -1
         if _may_meet(net, h):
-            _put(cost, item, place, count, _meeting(net, form, net.origin[h], net.origin[after(h)])[0], e)
+            _put(cost, item, place, count, _meeting(net, form, net.origin[h], net.origin[after(h)], 0)[0], e)
             count += 1
     for i in range(count // 2, -1, -1):
         if i < count:
@@ -321,6 +328,7 @@ def collapse_cheapest(
     for t in range(net.used[1]):
         left += net.origin[3 * t] >= 0
     stamp = 0
+    choice = np.zeros(half_of.shape[0], np.int8)
     ring = np.empty((MOST, 2), np.int32)
     at = np.empty((2 * MOST + 3, 4))
     own = np.empty(MOST, np.int8)
@@ -339,17 +347,20 @@ def collapse_cheapest(
         stamp += 1
         if not link_is_sound(net, h, mark, stamp):
             continue
-        _, x, y, z, error = _meeting(net, form, u, v)
+        _, x, y, z, error = _meeting(net, form, u, v, choice[e])
         bound = min(most2[u], most2[v])
         if error > bound * (_weight(form, u) + _weight(form, v)):
             continue
-        if _turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z):
-            continue
         reach = 0.0
-        if limit >= 0.0:
+        may = not (_turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z))
+        if may and limit >= 0.0:
             reach = bound_after(net, h, x, y, z, gap, ring, at, own)
-            if reach < 0.0 or reach > limit:
-                continue
+            may = 0.0 <= reach <= limit
+        if not may:
+            if choice[e] < _last_choice(net, u, v):  # at another place when its turn comes
+                choice[e] += 1
+                waiting = _set(cost, item, place, waiting, e, _meeting(net, form, u, v, choice[e])[0])
+            continue
         # of the two edges that become one on either side, the one that stays keeps its number
         for turn in range(2):
             k = h if turn == 0 else o
@@ -387,7 +398,8 @@ def collapse_cheapest(
                 if turn == 1 and net.twin[k] >= 0:
                     break
                 if _may_meet(net, k):
-                    c = _meeting(net, form, net.origin[k], net.origin[after(k)])[0]
+                    c = _meeting(net, form, net.origin[k], net.origin[after(k)], 0)[0]
+                    choice[edge_of[k]] = 0
                     waiting = _set(cost, item, place, waiting, edge_of[k], c)
                 else:
                     waiting = _remove(cost, item, place, waiting, edge_of[k])

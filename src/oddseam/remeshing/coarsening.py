@@ -21,7 +21,7 @@ from oddseam.remeshing.sheets import Sheets
 _AGAIN, _NEARER = 6, 0.5
 #: Unless a deviation is given nothing goes that would leave the planes of the facets by more, in the mean, over the
 #: diagonal: a number of facets alone would be had at the cost of the shape where creases need many of them.
-_SHAPE = 1e-3
+_SHAPE = 2.5e-3
 
 
 @recorded("coarsen")
@@ -36,7 +36,8 @@ def coarsen(
     """Coarsen the surface to a number of triangles, or as far as a deviation allows.
 
     Creases, rims and borders between parts, element groups and patches are kept: their corners stay where
-    they are, and the nodes between go along them.  The topology stays, and no facet is turned over.
+    they are, and the nodes between go along them.  The topology stays, and no facet is turned over.  Where
+    ``facets`` cannot be had that way, creases of angle alone are let go, as far as the shape allows.
 
     Parameters
     ----------
@@ -91,7 +92,10 @@ def coarsen(
     sheets = cut(mesh, crease)
     progress("coarsening", 0.2)
     shape = _SHAPE * mesh.diagonal if deviation is None else np.inf
-    result, new, notes = _without_crossings(mesh, sheets, goal, shape, -1.0 if deviation is None else deviation)
+    limit = -1.0 if deviation is None else deviation
+    result = coarsen_sheets(sheets, goal, np.full(len(sheets.point), shape), limit)
+    frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
+    result, new, notes = _without_crossings(mesh, sheets, goal, shape, limit, None if frees else result)
     progress("comparing", 0.9)
     unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
     if facets is not None and len(result.surface.triangles) > facets:
@@ -100,23 +104,34 @@ def coarsen(
             "holes need them, or surfaces that are close together, or "
             + (f"the shape (within {shape:.3g}; give a deviation to go on)" if deviation is None else "the deviation")
         )
+    notes += locked_note(sheets)
+    if frees:
+        notes.append(
+            f"creases of more than {crease:g} degrees need more than {facets:,} facets: their nodes were let go for "
+            "the number, those that the shape misses least first (drawn creases stay)"
+        )
     merged = int((result.into != np.arange(len(result.into))).sum())
     steps = [Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept")]
     if deviation is not None:
         steps.append(Step("bound", new.n_elements, result.gap, "no point of either surface is farther"))
     steps.append(compared(mesh, new))
     progress("done", 1.0)
-    return new, Outcome(tuple(steps), (*notes, *locked_note(sheets)), tuple(unmet))
+    return new, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
 
 def _without_crossings(
-    mesh: Mesh, sheets: Sheets, goal: int, shape: float, limit: float
+    mesh: Mesh, sheets: Sheets, goal: int, shape: float, limit: float, result: Coarse | None
 ) -> tuple[Coarse, Mesh, list[str]]:
-    """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps."""
+    """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps.
+
+    ``result`` is what came of it first; without, creases of angle alone are let go.
+    """
+    frees = result is None
     most = np.full(len(sheets.point), shape)
     best: list[tuple[int, Coarse, Mesh, list[str]]] = []
     for number in range(_AGAIN + 1):
-        result = coarsen_sheets(sheets, goal, most, limit)
+        if number or result is None:
+            result = coarsen_sheets(sheets, goal, most, limit, frees)
         new, notes = assembled(mesh, result.surface)
         pairs = new.crossing_triangles
         if not best or len(pairs) < best[-1][0]:

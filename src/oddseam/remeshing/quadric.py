@@ -30,7 +30,7 @@ class Coarse(NamedTuple):
     gap: float
 
 
-def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) -> Coarse:
+def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0, frees: bool = False) -> Coarse:
     """Collapse edges, the cheapest first.
 
     Nodes on curves go along these; corners, and nodes that several sheets share, stay.
@@ -44,6 +44,8 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) 
         Bounds of the error at each node.
     limit : float
         Of the distance, both ways; negative for none.
+    frees : bool
+        Whether curves of angle alone are let go: nothing but the errors holds their nodes then.
     """
     announce(kernels.collapse_cheapest)
     n, m = len(sheets.point), len(sheets.triangles)
@@ -61,16 +63,12 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) 
     )
     given = net.point.copy()
     form = np.zeros((n, 10))
-    kernels.fill_forms(net, form)
-    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
-    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
-    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
-    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
     into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
-    mark, gap = np.zeros(n, np.int32), np.zeros(n if limit >= 0 else 0)
-    kernels.collapse_cheapest(
-        net, form, edge_of, half_of, cost, item, place, waiting, goal, most**2, limit, gap, into, was, mark
-    )
+    most2, gap = most**2, np.zeros(n if limit >= 0 else 0)
+    if frees:
+        _let_go(net, sheets)
+    kernels.fill_forms(net, form)
+    _collapsed(net, form, goal, most2, limit, gap, into, was)
     error2 = np.zeros(n)
     kernels.errors(net, form, error2)
     # what did not move is where it was, to the last bit
@@ -80,6 +78,34 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0) 
     alive = corners[:, 0] >= 0
     farthest = float(gap[corners[alive]].max(initial=0.0)) if limit >= 0 else 0.0
     return Coarse(sewn(net, sheets, was), _followed(into), corners[alive], np.sqrt(error2), farthest)
+
+
+def _collapsed(
+    net: Net, form: Array, goal: int, most2: Array, limit: float, gap: Array, into: Array, was: Array
+) -> int:
+    """Collapse the edges of a net, the cheapest first; how many triangles are left."""
+    m, mark = int(net.used[1]), np.zeros(int(net.used[0]), np.int32)
+    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
+    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
+    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
+    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
+    left = kernels.collapse_cheapest(
+        net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, limit, gap, into, was, mark
+    )
+    return int(left)
+
+
+def _let_go(net: Net, sheets: Sheets) -> None:
+    """Make curves of angle alone a part of the surface like any other."""
+    on_curve = net.curve >= 0
+    on_curve[on_curve] = sheets.is_angle[net.curve[on_curve]]
+    net.curve[on_curve] = -1
+    half = np.flatnonzero((net.curve >= 0) | (net.twin < 0))
+    held = np.zeros(len(net.kind), bool)
+    held[net.origin[half]] = True
+    held[net.origin[half + np.where(half % 3 == 2, -2, 1)]] = True
+    held |= sheets.is_locked
+    net.kind[~held] = FREE
 
 
 def _kinds(sheets: Sheets) -> Array:

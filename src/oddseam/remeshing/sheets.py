@@ -40,6 +40,8 @@ class Sheets:
         Of the features.
     is_splittable : (c,) bool array
         Whether nodes may be put on and taken off a curve.
+    is_angle : (c,) bool array
+        Curves that are features by their angle alone.
     half_curve : (3 m,) int32 array
         Curve of every half-edge, or -1.
     is_locked : (n,) bool array
@@ -54,6 +56,7 @@ class Sheets:
     region: Array
     curves: Curves
     is_splittable: Array
+    is_angle: Array
     half_curve: Array
     is_locked: Array
 
@@ -91,10 +94,13 @@ def cut_into_sheets(
     twin[a], twin[b] = b, a
 
     sharp = sharp_edges(nodes, triangles, np.column_stack([a, b]) // 3, np.ones(len(a), bool), crease)
-    sharp |= facet_class[a // 3] != facet_class[b // 3]
+    given = facet_class[a // 3] != facet_class[b // 3]
     if drawn is not None and len(drawn):
-        sharp |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
+        given |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
+    sharp |= given
     feature = twin < 0
+    by_angle = np.zeros(3 * m, bool)
+    by_angle[a[sharp & ~given]] = by_angle[b[sharp & ~given]] = True
     feature[a[sharp]] = feature[b[sharp]] = True
     several = np.zeros(3 * m, bool)  # at an edge that more than one sheet has
     several[order] = np.repeat(count > 1, count)
@@ -122,9 +128,14 @@ def cut_into_sheets(
     # every feature edge once, as the half-edge with the smaller number
     half = np.flatnonzero(feature & ((twin < 0) | (np.arange(3 * m) < twin)))
     ends = np.column_stack([fan[half], fan[following[half]]])
-    curves = trace_curves(point, ends, is_locked | _is_peak(nodes, triangles, fan, feature, len(point)))
+    angle_ends = np.bincount(ends[by_angle[half]].ravel(), minlength=len(point))
+    mixed = (angle_ends > 0) & (angle_ends < np.bincount(ends.ravel(), minlength=len(point)))
+    curves = trace_curves(point, ends, is_locked | mixed | _is_peak(nodes, triangles, fan, feature, len(point)))
     is_splittable, half_curve = _curve_halves(curves, half, ends, twin, locked_half)
-    return Sheets(point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, half_curve, is_locked)
+    is_angle = by_angle[half[curves.edge[curves.first[:-1]]]]
+    return Sheets(
+        point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, is_angle, half_curve, is_locked
+    )
 
 
 def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: int) -> Array:
