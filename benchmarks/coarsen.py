@@ -10,7 +10,7 @@ import numpy as np
 from beside import native_seconds, torus
 
 import oddseam
-from oddseam.remeshing.quadric import coarsen_sheets
+from oddseam.remeshing.quadric import Bounds, coarsen_sheets
 from oddseam.remeshing.sheets import cut_into_sheets
 
 
@@ -30,7 +30,7 @@ def main() -> None:
         goal = len(triangles) // 10
         start = time.perf_counter()
         sheets = cut_into_sheets(nodes, triangles, np.zeros(len(triangles), np.int32), 30.0)
-        result = coarsen_sheets(sheets, goal, np.full(len(sheets.point), np.inf))
+        result = coarsen_sheets(sheets, Bounds(goal))
         alone = time.perf_counter() - start
         new = oddseam.Mesh.from_triangles(result.surface.points, result.surface.triangles)
         start = time.perf_counter()

@@ -314,11 +314,12 @@ def errors(net, form, error2):
 
 @kernel
 def collapse_cheapest(
-    net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, limit, gap, into, was, mark
+    net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, spare, limit, gap, into, was, mark
 ):
     """Collapse edges, the cheapest first, until ``goal`` triangles are left or none may go.
 
-    ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node.
+    ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node, and ``spare`` the sum
+    of all distances times areas.
     If ``limit`` is not negative, ``gap`` (n,) bounds at every node, and linear between, how far the surface
     and the given one are from one another, and stays within it.
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
@@ -329,6 +330,7 @@ def collapse_cheapest(
         left += net.origin[3 * t] >= 0
     stamp = 0
     choice = np.zeros(half_of.shape[0], np.int8)
+    swept = np.zeros(net.used[0])  # thrice the area of what each node stands for, times its distance
     ring = np.empty((MOST, 2), np.int32)
     at = np.empty((2 * MOST + 3, 4))
     own = np.empty(MOST, np.int8)
@@ -349,7 +351,11 @@ def collapse_cheapest(
             continue
         _, x, y, z, error = _meeting(net, form, u, v, choice[e])
         bound = min(most2[u], most2[v])
-        if error > bound * (_weight(form, u) + _weight(form, v)):
+        weight = _weight(form, u) + _weight(form, v)
+        if error > bound * weight:
+            continue
+        sweeps = np.sqrt(error * weight)
+        if sweeps - swept[u] - swept[v] > 3.0 * spare:
             continue
         reach = 0.0
         may = not (_turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z))
@@ -381,6 +387,8 @@ def collapse_cheapest(
             net.kind[v] = max(net.kind[u], net.kind[v])
             was[v] = was[u]
         most2[v] = bound
+        spare -= (sweeps - swept[u] - swept[v]) / 3.0
+        swept[v] = sweeps
         if limit >= 0.0:
             gap[v] = reach
         into[u] = v
@@ -411,10 +419,10 @@ def collapse_cheapest(
 
 def warm_up() -> None:
     """Compile everything here by coarsening an octahedron."""
-    from oddseam.remeshing.quadric import coarsen_sheets
+    from oddseam.remeshing.quadric import Bounds, coarsen_sheets
     from oddseam.remeshing.sheets import cut_into_sheets
 
     nodes = np.array([[1.0, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]])
     sides = [(0, 1), (1, 2), (2, 3), (3, 0)]
     triangles = np.array([(a, b, 4) for a, b in sides] + [(b, a, 5) for a, b in sides], np.int32)
-    coarsen_sheets(cut_into_sheets(nodes, triangles, np.zeros(8, np.int32), 150.0), 4, np.full(6, np.inf))
+    coarsen_sheets(cut_into_sheets(nodes, triangles, np.zeros(8, np.int32), 150.0), Bounds(4))

@@ -14,14 +14,15 @@ from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
-from oddseam.remeshing.quadric import Coarse, coarsen_sheets
+from oddseam.remeshing.quadric import Bounds, Coarse, coarsen_sheets
 from oddseam.remeshing.sheets import Sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
 _AGAIN, _NEARER = 6, 0.5
 #: Unless a deviation is given nothing goes that would leave the planes of the facets by more, in the mean, over the
-#: diagonal: a number of facets alone would be had at the cost of the shape where creases need many of them.
-_SHAPE = 2.5e-3
+#: diagonal, nor sweep more of the space that the surface encloses: a number of facets alone would be had at the
+#: cost of the shape where creases or thin walls need many of them.
+_SHAPE, _SWEPT = 4e-3, 0.04
 
 
 @recorded("coarsen")
@@ -91,18 +92,17 @@ def coarsen(
     progress("finding creases", 0.0)
     sheets = cut(mesh, crease)
     progress("coarsening", 0.2)
-    shape = _SHAPE * mesh.diagonal if deviation is None else np.inf
-    limit = -1.0 if deviation is None else deviation
-    result = coarsen_sheets(sheets, goal, np.full(len(sheets.point), shape), limit)
+    bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(mesh, goal)
+    result = coarsen_sheets(sheets, bounds)
     frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
-    result, new, notes = _without_crossings(mesh, sheets, goal, shape, limit, None if frees else result)
+    result, new, notes = _without_crossings(mesh, sheets, bounds, None if frees else result)
     progress("comparing", 0.9)
     unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
             "holes need them, or surfaces that are close together, or "
-            + (f"the shape (within {shape:.3g}; give a deviation to go on)" if deviation is None else "the deviation")
+            + ("the shape (give a deviation to go on)" if deviation is None else "the deviation")
         )
     notes += locked_note(sheets)
     if frees:
@@ -119,19 +119,26 @@ def coarsen(
     return new, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
 
+def _of_shape(mesh: Mesh, goal: int) -> Bounds:
+    """What keeps the shape where only a number is given."""
+    solid = mesh.pieces.is_solid
+    space = abs(float(mesh.pieces.volume.sum())) if len(solid) and solid.all() else np.inf
+    return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=_SWEPT * space)
+
+
 def _without_crossings(
-    mesh: Mesh, sheets: Sheets, goal: int, shape: float, limit: float, result: Coarse | None
+    mesh: Mesh, sheets: Sheets, bounds: Bounds, result: Coarse | None
 ) -> tuple[Coarse, Mesh, list[str]]:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps.
 
     ``result`` is what came of it first; without, creases of angle alone are let go.
     """
     frees = result is None
-    most = np.full(len(sheets.point), shape)
+    most = np.full(len(sheets.point), bounds.shape)
     best: list[tuple[int, Coarse, Mesh, list[str]]] = []
     for number in range(_AGAIN + 1):
         if number or result is None:
-            result = coarsen_sheets(sheets, goal, most, limit, frees)
+            result = coarsen_sheets(sheets, bounds, most, frees=frees)
         new, notes = assembled(mesh, result.surface)
         pairs = new.crossing_triangles
         if not best or len(pairs) < best[-1][0]:

@@ -30,7 +30,21 @@ class Coarse(NamedTuple):
     gap: float
 
 
-def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0, frees: bool = False) -> Coarse:
+class Bounds(NamedTuple):
+    """How far a surface may be coarsened.
+
+    ``goal`` is the number of triangles to be left; ``limit`` bounds the distance both ways, negative for none.
+    ``shape`` bounds how far a node lies from the planes of the facets it stands for, in the mean, and ``spare`` the
+    space swept: the sum of those distances times the areas of the facets.
+    """
+
+    goal: int
+    limit: float = -1.0
+    shape: float = np.inf
+    spare: float = np.inf
+
+
+def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *, frees: bool = False) -> Coarse:
     """Collapse edges, the cheapest first.
 
     Nodes on curves go along these; corners, and nodes that several sheets share, stay.
@@ -38,12 +52,9 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0, 
     Parameters
     ----------
     sheets : Sheets
-    goal : int
-        Triangles to be left.
-    most : (n,) float array
-        Bounds of the error at each node.
-    limit : float
-        Of the distance, both ways; negative for none.
+    bounds : Bounds
+    most : (n,) float array, optional
+        The bound of the shape, for each node.
     frees : bool
         Whether curves of angle alone are let go: nothing but the errors holds their nodes then.
     """
@@ -64,11 +75,19 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0, 
     given = net.point.copy()
     form = np.zeros((n, 10))
     into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
-    most2, gap = most**2, np.zeros(n if limit >= 0 else 0)
+    most2 = np.full(n, bounds.shape**2) if most is None else most**2
+    gap, mark = np.zeros(n if bounds.limit >= 0 else 0), np.zeros(n, np.int32)
     if frees:
         _let_go(net, sheets)
     kernels.fill_forms(net, form)
-    _collapsed(net, form, goal, most2, limit, gap, into, was)
+    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
+    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
+    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
+    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
+    kernels.collapse_cheapest(
+        net, form, edge_of, half_of, cost, item, place, waiting, bounds.goal, most2, bounds.spare, bounds.limit,
+        gap, into, was, mark,
+    )  # fmt: skip
     error2 = np.zeros(n)
     kernels.errors(net, form, error2)
     # what did not move is where it was, to the last bit
@@ -76,23 +95,8 @@ def coarsen_sheets(sheets: Sheets, goal: int, most: Array, limit: float = -1.0, 
     net.point[:] = np.where(stays[:, None], sheets.point[was], net.point + middle)
     corners = net.origin.reshape(-1, 3)
     alive = corners[:, 0] >= 0
-    farthest = float(gap[corners[alive]].max(initial=0.0)) if limit >= 0 else 0.0
+    farthest = float(gap[corners[alive]].max(initial=0.0)) if bounds.limit >= 0 else 0.0
     return Coarse(sewn(net, sheets, was), _followed(into), corners[alive], np.sqrt(error2), farthest)
-
-
-def _collapsed(
-    net: Net, form: Array, goal: int, most2: Array, limit: float, gap: Array, into: Array, was: Array
-) -> int:
-    """Collapse the edges of a net, the cheapest first; how many triangles are left."""
-    m, mark = int(net.used[1]), np.zeros(int(net.used[0]), np.int32)
-    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
-    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
-    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
-    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
-    left = kernels.collapse_cheapest(
-        net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, limit, gap, into, was, mark
-    )
-    return int(left)
 
 
 def _let_go(net: Net, sheets: Sheets) -> None:
