@@ -13,7 +13,7 @@ import numpy as np
 
 from oddseam.compiled import kernel
 from oddseam.remeshing.gap_kernels import MOST, bound_after
-from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
+from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, length2, link_is_sound, normal_at
 
 #: Squared cosine of the most that a facet may turn in one collapse.
 _TURN2 = 0.04
@@ -225,6 +225,66 @@ def _meeting(net, form, u, v, choice):
 
 
 @kernel
+def _swept(net, v, skip, x, y, z, g):
+    """Add to g what the volume below the facets round v grows by with the place of v, and give six times that volume.
+
+    Of the facets with ``skip``, which go, only the volume counts.  Volumes are about (x, y, z).
+    """
+    p = net.point
+    sum6 = 0.0
+    h = net.out[v]
+    start = h
+    vx, vy, vz = p[v, 0] - x, p[v, 1] - y, p[v, 2] - z
+    while True:
+        b = net.origin[after(h)]
+        c = net.origin[before(h)]
+        bx, by, bz = p[b, 0] - x, p[b, 1] - y, p[b, 2] - z
+        cx, cy, cz = p[c, 0] - x, p[c, 1] - y, p[c, 2] - z
+        kx, ky, kz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+        six = kx * vx + ky * vy + kz * vz
+        if b == skip or c == skip:
+            six *= 0.5  # the other end counts them too
+        else:
+            g[0] += kx
+            g[1] += ky
+            g[2] += kz
+        sum6 += six
+        h = net.twin[before(h)]
+        if h < 0 or h == start:
+            return sum6
+
+
+@kernel
+def _balanced(net, form, u, v, x, y, z, g):
+    """The place near (x, y, z) with the least error among those that keep the volume below the surface.
+
+    P. Lindstrom, G. Turk (1998), Fast and memory efficient polygonal simplification.
+    """
+    g[:] = 0.0
+    sum6 = _swept(net, u, v, x, y, z, g) + _swept(net, v, u, x, y, z, g)
+    pull = _PULL * (_weight(form, u) + _weight(form, v)) + 1e-300
+    xx = form[u, 0] + form[v, 0] + pull
+    c1 = form[u, 1] + form[v, 1]
+    c2 = form[u, 2] + form[v, 2]
+    yy = form[u, 3] + form[v, 3] + pull
+    c4 = form[u, 4] + form[v, 4]
+    zz = form[u, 5] + form[v, 5] + pull
+    # up to the determinant, which cancels
+    k0 = yy * zz - c4 * c4
+    k1 = c2 * c4 - c1 * zz
+    k2 = c1 * c4 - c2 * yy
+    k3 = c1 * c2 - xx * c4
+    sx = k0 * g[0] + k1 * g[1] + k2 * g[2]
+    sy = k1 * g[0] + (xx * zz - c2 * c2) * g[1] + k3 * g[2]
+    sz = k2 * g[0] + k3 * g[1] + (xx * yy - c1 * c1) * g[2]
+    along = sx * g[0] + sy * g[1] + sz * g[2]
+    if not along > 0.0:
+        return x, y, z
+    t = sum6 / along
+    return x + t * sx, y + t * sy, z + t * sz
+
+
+@kernel
 def _may_meet(net, h):
     """Whether the kinds of the ends of an edge let them meet: on curves only along these."""
     u = net.kind[net.origin[h]]
@@ -329,6 +389,7 @@ def collapse_cheapest(
     for t in range(net.used[1]):
         left += net.origin[3 * t] >= 0
     stamp = 0
+    g3 = np.empty(3)
     choice = np.zeros(half_of.shape[0], np.int8)
     swept = np.zeros(net.used[0])  # thrice the area of what each node stands for, times its distance
     ring = np.empty((MOST, 2), np.int32)
@@ -350,6 +411,11 @@ def collapse_cheapest(
         if not link_is_sound(net, h, mark, stamp):
             continue
         _, x, y, z, error = _meeting(net, form, u, v, choice[e])
+        if choice[e] == 0 and net.kind[u] == FREE and net.kind[v] == FREE:
+            bx, by, bz = _balanced(net, form, u, v, x, y, z, g3)
+            if _distance2(net.point, u, bx, by, bz) + _distance2(net.point, v, bx, by, bz) < 4.0 * length2(net, h):
+                x, y, z = bx, by, bz
+                error = _error(form, u, v, x, y, z)
         bound = min(most2[u], most2[v])
         weight = _weight(form, u) + _weight(form, v)
         if error > bound * weight:

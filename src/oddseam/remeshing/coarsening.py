@@ -10,6 +10,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
@@ -19,10 +20,11 @@ from oddseam.remeshing.sheets import Sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
 _AGAIN, _NEARER = 6, 0.5
-#: Unless a deviation is given nothing goes that would leave the planes of the facets by more, in the mean, over the
-#: diagonal, nor sweep more of the space that the surface encloses: a number of facets alone would be had at the
-#: cost of the shape where creases or thin walls need many of them.
-_SHAPE, _SWEPT = 4e-3, 0.04
+#: A number of facets alone would be had at the cost of the shape where creases or thin walls need many of them.
+#: Unless a deviation is given no node leaves the planes of its facets by more, in the mean, over the diagonal, ...
+_SHAPE = 4e-3
+#: ... nor the surface by more in the mean, nor is more of the space that it encloses swept.
+_MEAN, _SWEPT = 1e-3, 0.04
 
 
 @recorded("coarsen")
@@ -121,9 +123,11 @@ def coarsen(
 
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:
     """What keeps the shape where only a number is given."""
-    solid = mesh.pieces.is_solid
-    space = abs(float(mesh.pieces.volume.sum())) if len(solid) and solid.all() else np.inf
-    return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=_SWEPT * space)
+    area = float(np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles]), axis=1).sum())
+    spare, solid = _MEAN * mesh.diagonal * area, mesh.pieces.is_solid
+    if len(solid) and solid.all():
+        spare = min(spare, _SWEPT * abs(float(mesh.pieces.volume.sum())))
+    return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=spare)
 
 
 def _without_crossings(
