@@ -12,6 +12,7 @@ from oddseam.remeshing import halfedge_kernels as he
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.sheets import cut_into_sheets
 from oddseam.remeshing.surface import remesh_sheets
+from oddseam.sizes import SizeField
 
 
 def net_of(nodes: np.ndarray, triangles: np.ndarray, room: int = 400) -> he.Net:
@@ -118,7 +119,7 @@ def test_curves_run_between_corners_and_closed_ones_are_cut_in_three():
 def test_the_work_grows_with_the_result_and_not_with_the_coarseness_of_the_input(size):
     nodes, triangles = shapes.cube()
     sheets = cut_into_sheets(nodes, triangles.astype(np.int32), np.zeros(12, np.int32), 30.0)
-    result = remesh_sheets(sheets, Fineness(size, 0.02 * size, 0.35))
+    result = remesh_sheets(sheets, Fineness(SizeField(size)))
     assert result.n_splits < 3 * len(result.surface.points) and result.n_collapses < 2 * len(result.surface.points)
 
 
@@ -127,7 +128,7 @@ def test_a_long_edge_that_must_stay_beside_a_fine_size_ends_well():
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0.5, 0.5, 0], [0.5, -0.5, 0], [0.5, 0, 0.5]])
     triangles = np.array([[0, 1, 2], [1, 0, 3], [0, 1, 4]], np.int32)
     sheets = cut_into_sheets(nodes, triangles, np.zeros(3, np.int32), 30.0)
-    result = remesh_sheets(sheets, Fineness(0.02, 0.001, 0.35)).surface
+    result = remesh_sheets(sheets, Fineness(SizeField(0.02), 0.001)).surface
     assert 2_000 < len(result.triangles) < 20_000
     kept = np.isin(result.node_origin, [0, 1])
     assert (result.points[kept] == nodes[result.node_origin[kept]]).all() and kept.sum() == 2

@@ -120,7 +120,13 @@ def run_remesh(args: argparse.Namespace) -> int:
     mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     with shown() as progress:
         mesh = oddseam.remesh(
-            mesh, size=args.size, crease=args.crease, chord=args.chord, growth=args.growth, progress=progress
+            mesh,
+            size=args.size,
+            crease=args.crease,
+            chord=args.chord,
+            growth=args.growth,
+            target=format_of(args.output),
+            progress=progress,
         )
     return _finish(mesh, args)
 

@@ -217,9 +217,10 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
     from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
     from oddseam.remeshing.surface import remesh_sheets
+    from oddseam.sizes import SizeField
 
     sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0, creases)
-    fineness = Fineness(float(size.max()), float(size.max()), 0.5)
+    fineness = Fineness(SizeField(float(size.max()), growth=0.5))
     result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node]).surface
     n = len(points)
     new = np.flatnonzero(result.node_origin < 0)

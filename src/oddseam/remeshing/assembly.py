@@ -32,11 +32,14 @@ class Surface:
     crease_edges: Array
 
 
-def cut(mesh: Mesh, crease: float) -> Sheets:
-    """The surface of a mesh in sheets, with its creases and what its classes have between them as features."""
+def cut(mesh: Mesh, crease: float, kept: Array | None = None) -> Sheets:
+    """The surface of a mesh in sheets, with its creases and what its classes have between them as features.
+
+    ``kept`` says for every triangle how much of it stays as it is, see :func:`cut_into_sheets`.
+    """
     t = mesh.triangulation
     drawn = mesh.creases.edges if mesh.creases is not None else None
-    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn)
+    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn, kept)
 
 
 def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:

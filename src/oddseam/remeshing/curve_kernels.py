@@ -12,6 +12,9 @@ import numpy as np
 
 from oddseam.compiled import kernel
 
+#: The shortest that a chord gets for the sake of its bound, over the size.
+_LEAST = 0.02
+
 
 @kernel
 def point_at(points, arc, first, last, s, out):
@@ -54,36 +57,38 @@ def chord_deviation(points, arc, first, last, s0, s1, a, b):
 
 
 @kernel
-def spacing_along(points, arc, first_of, size, bound, least, spacing):
-    """For every point the longest chord from it, to either side, that keeps to size and bound."""
+def spacing_along(points, arc, first_of, size, bound, spacing):
+    """For every point the longest chord from it, to either side, that keeps to its size and bound."""
     a = np.empty(3)
     b = np.empty(3)
     for c in range(first_of.shape[0] - 1):
         first = first_of[c]
         last = first_of[c + 1]
         total = arc[last - 1]
-        if total <= size and chord_deviation(points, arc, first, last, 0.0, total, a, b)[0] <= bound:
-            spacing[first:last] = size
-            continue
+        smallest = size[first:last].min()
+        if total <= smallest:
+            if chord_deviation(points, arc, first, last, 0.0, total, a, b)[0] <= bound[first:last].min():
+                spacing[first:last] = smallest
+                continue
         for i in range(first, last):
-            best = least
+            best = _LEAST * size[i]
             for side in range(2):
                 room = total - arc[i] if side == 0 else arc[i]
-                longest = min(size, room)
+                longest = min(size[i], room)
                 lo = 0.0
                 hi = longest
                 for step in range(14):
                     w = hi if step == 0 else 0.5 * (lo + hi)
                     s0 = arc[i] if side == 0 else arc[i] - w
                     dev = chord_deviation(points, arc, first, last, s0, s0 + w, a, b)[0]
-                    if dev <= bound:
+                    if dev <= bound[i]:
                         lo = w
                         if step == 0:
                             break
                     else:
                         hi = w
                 best = max(best, lo)
-            spacing[i] = min(best, size)
+            spacing[i] = min(best, size[i])
 
 
 @kernel
@@ -109,9 +114,9 @@ def walk_curve(points, arc, first, last, spacing, total, count, bound, out_s, ou
             while True:
                 end = s
                 dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
-                if not keep and dev > bound:
+                if not keep and dev > bound[i]:
                     return -1
-                while dev > bound and where >= 0:
+                while dev > bound[i] and where >= 0:
                     end = arc[where]
                     dev, where = chord_deviation(points, arc, first, last, s_before, end, a, b)
                 if keep and (end < s or wanted < count):
@@ -161,5 +166,6 @@ def warm_up() -> None:
     points = np.array([[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [2.0, 0.5, 0.0]])
     arc, first = np.array([0.0, 1.0, 2.1]), np.array([0, 3])
     spacing, s, size, out = np.empty(3), np.empty(9), np.empty(9), np.zeros(2, np.int64)
-    spacing_along(points, arc, first, 0.7, 0.1, 0.01, spacing)
-    place_nodes(points, arc, first, spacing, 0.1, s, size, out)
+    bound = np.full(3, 0.1)
+    spacing_along(points, arc, first, np.full(3, 0.7), bound, spacing)
+    place_nodes(points, arc, first, spacing, bound, s, size, out)

@@ -12,6 +12,10 @@ from oddseam.remeshing import curve_kernels, kernels
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.net import Fineness, with_room
 from oddseam.remeshing.sheets import Sheets
+from oddseam.sizes import SizeField
+
+#: So often a piece of a curve is halved at most to see how the size changes along it.
+_HALVINGS = 12
 
 
 class Wanted(NamedTuple):
@@ -37,20 +41,41 @@ def wanted_nodes(sheets: Sheets, fineness: Fineness) -> Wanted:
         step[curves.first[:-1]] = 0.0
     total = np.cumsum(step)
     along = total - np.repeat(total[curves.first[:-1]], np.diff(curves.first)) if len(points) else total
-    size, chord = fineness.size, fineness.chord
-    spacing = np.empty(len(points))
-    curve_kernels.spacing_along(points, along, curves.first, size, chord, 0.02 * size, spacing)
+    # the size between two nodes of a curve may be smaller than at both
+    dense, at, begin = _sampled(points, along, curves.first, fineness)
+    size = fineness.field.at(dense)
+    spacing, chords = np.empty(len(dense)), fineness.chords(size)
+    curve_kernels.spacing_along(dense, at, begin, size, chords, spacing)
     first = np.zeros(len(curves.first), np.int64)
-    room = 16 + 2 * len(points)
+    room = 16 + 2 * len(dense)
     while True:
         arc, its_size = np.empty(room), np.empty(room)
-        count = int(curve_kernels.place_nodes(points, along, curves.first, spacing, chord, arc, its_size, first))
+        count = int(curve_kernels.place_nodes(dense, at, begin, spacing, chords, arc, its_size, first))
         if count <= room:
             return Wanted(arc[:count], its_size[:count], first, along)
         room = count
 
 
-def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, size: float, refine: Callable[[Net, int], Net]) -> Net:
+def _sampled(points: Array, along: Array, first: Array, fineness: Fineness) -> tuple[Array, Array, Array]:
+    """Points, arcs and beginnings of the curves with more points where the size changes."""
+    if fineness.field.is_even or not len(points):
+        return points, along, first
+    for _ in range(_HALVINGS):
+        size = fineness.field.at(points)
+        length = np.diff(along)
+        # the size may have fallen by the growth times half of the length
+        far = length > np.minimum(size[:-1], size[1:])
+        far &= 0.5 * fineness.field.growth * length > 0.25 * np.minimum(size[:-1], size[1:])
+        if not far.any():
+            break
+        row = np.flatnonzero(far)
+        points = np.insert(points, row + 1, 0.5 * (points[row] + points[row + 1]), axis=0)
+        along = np.insert(along, row + 1, 0.5 * (along[row] + along[row + 1]))
+        first = first + np.searchsorted(row, first - 1)
+    return np.ascontiguousarray(points), along, first
+
+
+def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, field: SizeField, refine: Callable[[Net, int], Net]) -> Net:
     """Put the wanted nodes on the curves.
 
     Where facets are far larger than the size this goes from coarse to fine, every second node
@@ -64,7 +89,7 @@ def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, size: float, refine:
     rank = 1 + np.arange(len(curve_of)) - wanted.first[:-1][curve_of]
     done = np.zeros(len(curve_of), bool)
     node, along, first = curves.node, wanted.along, curves.first
-    for level in range(_coarser(sheets, size), -1, -1):
+    for level in range(_coarser(sheets, field), -1, -1):
         now = np.flatnonzero(~done & (rank % 2**level == 0))
         done[now] = True
         net = with_room(net, len(now))
@@ -72,7 +97,7 @@ def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, size: float, refine:
         made = np.full(len(now), -1, np.int64)
         kernels.insert_nodes(
             net, node, sheets.is_splittable, along, first, wanted.arc[now], wanted.size[now],
-            np.searchsorted(curve_of[now], np.arange(len(first))), 1e-7 * size, made,
+            np.searchsorted(curve_of[now], np.arange(len(first))), 1e-7 * field.least, made,
         )  # fmt: skip
         new = made >= before
         owner = np.concatenate([np.repeat(np.arange(len(first) - 1), np.diff(first)), curve_of[now[new]]])
@@ -96,8 +121,12 @@ def _set_kinds(net: Net, sheets: Sheets, wanted: Wanted) -> None:
                 net.size[end] = min(net.size[end], wanted.size[k])
 
 
-def _coarser(sheets: Sheets, size: float) -> int:
-    """How often the longest edge has to be halved to come near the size."""
+def _coarser(sheets: Sheets, field: SizeField) -> int:
+    """How often the longest edge, over its size, has to be halved to come near that."""
     ends = sheets.point[sheets.triangles]
-    longest = float(np.linalg.norm(ends - np.roll(ends, 1, axis=1), axis=2).max(initial=0.0))
-    return max(int(np.floor(np.log2(longest / size))), 0) if longest > 0 else 0
+    if not len(ends):
+        return 0
+    length = np.linalg.norm(ends - np.roll(ends, 1, axis=1), axis=2).max(axis=1)
+    # somewhere on a facet the size may be smaller than in its middle
+    size = np.maximum(field.at(ends.mean(axis=1)) - field.growth * length, field.least)
+    return max(int(np.floor(np.log2((length / size).max()))), 0) if length.max() > 0 else 0

@@ -10,28 +10,31 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.geometry.triangles import area_vectors
+from oddseam.formats import as_written
+from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
-from oddseam.remeshing.net import Fineness
-from oddseam.remeshing.surface import remesh_sheets
+from oddseam.remeshing.net import Fineness, expected_facets
+from oddseam.remeshing.surface import Result, remesh_sheets
+from oddseam.sizes import SizeField
 
-#: How far a chord may leave a crease, over the size, unless told otherwise: a round hole keeps
-#: its diameter to a few percent of an element.
-CHORD = 0.0185
+#: So often it is done again, more of the original being kept where facets came to cross.
+_AGAIN = 5
 
 
 @recorded("remesh")
 def remesh(
     mesh: Mesh,
     *,
-    size: float,
+    size: float | SizeField,
     crease: float = 30.0,
     chord: float | None = None,
     growth: float = 0.35,
+    target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Remesh the surface with even triangles.
@@ -45,15 +48,18 @@ def remesh(
     ----------
     mesh : Mesh
         Of tri and quad elements.
-    size : float
-        Wanted edge length, in the unit of the mesh.
+    size : float or SizeField
+        Wanted edge length, in the unit of the mesh; the same everywhere, or at any place.
     crease : float
         Edges where the surface turns by more degrees are creases.
     chord : float, optional
         How far an edge may leave the crease it stands for; 1.85 % of the size by default.
         Edges along tight curves are shorter than the size for its sake.
     growth : float
-        By how much the size may grow, over the distance.
+        By how much the size may grow, over the distance; a size field has its own.
+    target : str, optional
+        Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
+        as that format holds them.
     progress : callable, optional
 
     Raises
@@ -75,17 +81,15 @@ def remesh(
     >>> fine.n_elements > 80, oddseam.prove(fine).is_closed
     (True, True)
     """
-    chord = CHORD * size if chord is None else chord
-    _check(mesh, size, crease, chord, growth)
+    field = size if isinstance(size, SizeField) else SizeField(size, growth)
+    if chord is not None and not 0 < chord < np.inf:
+        raise Refusal(f"chord {chord} is not positive")
+    check_surface(mesh, crease)
+    _check_number(mesh, field)
     progress("finding creases", 0.0)
-    sheets = cut(mesh, crease)
-    result = remesh_sheets(sheets, Fineness(size, chord, growth), progress=progress)
-    progress("putting together", 0.95)
-    new, notes = assembled(mesh, result.surface)
-    unmet = [f"{fault} after remeshing" for fault in prove(new).worse_than(prove(mesh))]
-    notes += locked_note(sheets)
+    result, n_curves, new, notes, unmet = _without_crossings(mesh, crease, Fineness(field, chord), target, progress)
     steps = (
-        Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{len(sheets.curves.first) - 1:,} curves"),
+        Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{n_curves:,} curves"),
         Step("split", result.n_splits),
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
@@ -96,15 +100,53 @@ def remesh(
     return new, Outcome(steps, tuple(notes), tuple(unmet))
 
 
-def _check(mesh: Mesh, size: float, crease: float, chord: float, growth: float) -> None:
-    for name, value in (("size", size), ("chord", chord), ("growth", growth)):
-        if not 0 < value < np.inf:
-            raise Refusal(f"{name} {value} is not positive")
-    check_surface(mesh, crease)
-    area = float(np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles]), axis=1).sum())
-    expected = area / (0.433 * size * size)
+def _without_crossings(
+    mesh: Mesh, crease: float, fineness: Fineness, target: str | None, progress: Progress
+) -> tuple[Result, int, Mesh, list[str], list[str]]:
+    """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
+
+    def held(mesh: Mesh) -> Mesh:
+        return mesh if target is None else as_written(mesh, target)
+
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    before, kept = prove(held(mesh)), np.zeros(len(corners), np.int8)
+    best: tuple[int, Result, int, Mesh, list[str], list[str]] | None = None
+    for number in range(_AGAIN + 1):
+        sheets = cut(mesh, crease, kept if number else None)
+        result = remesh_sheets(sheets, fineness, progress=progress)
+        progress("putting together", 0.95)
+        new, notes = assembled(mesh, result.surface)
+        written = held(new)
+        bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
+        if best is None or len(bad) < best[0]:
+            notes += locked_note(sheets)
+            if number:
+                count = int((kept > 0).sum())
+                notes.append(f"{count:,} facets kept their place, where facets would have crossed")
+            unmet = [f"{fault} after remeshing" for fault in prove(written).worse_than(before)]
+            best = (len(bad), result, len(sheets.curves.first) - 1, new, notes, unmet)
+        if not best[-1] or not len(bad):
+            break
+        kept[_beneath(corners, written.nodes[written.triangulation.triangles[np.unique(bad)]])] += 1
+        np.minimum(kept, 2, out=kept)
+    assert best is not None
+    return best[1:]
+
+
+def _beneath(corners: Array, facets: Array) -> Array:
+    """Rows of the triangles (m, 3, 3) that come as near to facets as those are long."""
+    places = np.concatenate([facets, facets.mean(axis=1, keepdims=True)], axis=1)
+    reach = np.linalg.norm(facets - np.roll(facets, 1, axis=1), axis=2).max(axis=1)
+    tree = BoxTree(corners)
+    found = [tree.near(its, 0.5 * float(far))[1] for its, far in zip(places, reach, strict=True)]
+    return np.unique(np.concatenate(found))
+
+
+def _check_number(mesh: Mesh, field: SizeField) -> None:
+    """Refuse a size that would make too many facets."""
+    expected = expected_facets(mesh.nodes[mesh.triangulation.triangles], field)
     if expected > 5e7:
         raise Refusal(
-            f"a size of {size:g} would make about {expected:.2g} facets; the part is {mesh.diagonal:g} across, "
+            f"a size of {field.least:g} would make about {expected:.2g} facets; the part is {mesh.diagonal:g} across, "
             "is the size in the same unit?"
         )

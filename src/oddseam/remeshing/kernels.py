@@ -334,7 +334,8 @@ def warm_up() -> None:
     from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
     from oddseam.remeshing.surface import remesh_sheets
+    from oddseam.sizes import SizeField
 
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [2, 0, 3]], np.int32)
-    remesh_sheets(cut_into_sheets(nodes, triangles, np.zeros(4, np.int32), 30.0), Fineness(0.3, 0.01, 0.35))
+    remesh_sheets(cut_into_sheets(nodes, triangles, np.zeros(4, np.int32), 30.0), Fineness(SizeField(0.3)))

@@ -7,25 +7,36 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import area_vectors
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, Net
 from oddseam.remeshing.sheets import Sheets
+from oddseam.sizes import SizeField
+
+#: Area of an equilateral triangle, over the square of its edge.
+_AREA = 0.433
 
 
-@dataclass(frozen=True)
+#: How far a chord may leave a crease, over the size, unless told otherwise: a round hole keeps
+#: its diameter to a few percent of an element.
+CHORD = 0.0185
+
+
+@dataclass(frozen=True, eq=False)
 class Fineness:
-    """How fine: wanted edge length, distance of a chord from its curve, growth of the size."""
+    """How fine: the wanted edge length anywhere, and the distance of a chord from its curve if it is given."""
 
-    size: float
-    chord: float
-    growth: float
+    field: SizeField
+    chord: float | None = None
+
+    def chords(self, sizes: Array) -> Array:
+        """(k,) how far chords of these lengths may leave their curve."""
+        return CHORD * sizes if self.chord is None else np.full(len(sizes), self.chord)
 
 
 def build(sheets: Sheets, fineness: Fineness, inserted: int) -> Net:
     """The net of cut sheets, with room for the nodes to be put on curves and those expected between them."""
     m, n = len(sheets.triangles), len(sheets.point)
-    p = sheets.point[sheets.triangles]
-    area = 0.5 * float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum())
-    expected = int(1.3 * area / (0.433 * fineness.size**2))
+    expected = int(1.3 * expected_facets(sheets.point[sheets.triangles], fineness.field)) // 2
     rows, facets = n + inserted + expected + 64, m + 2 * inserted + 2 * expected + 64
 
     def room(values: Array, count: int, fill: float) -> Array:
@@ -41,9 +52,15 @@ def build(sheets: Sheets, fineness: Fineness, inserted: int) -> Net:
         region=room(sheets.region, facets, -1),
         out=room(sheets.out, rows, -1),
         kind=room(_first_kinds(sheets), rows, FREE),
-        size=np.full(rows, fineness.size),
+        size=np.full(rows, fineness.field.base),
         used=np.array([n, m], np.int64),
     )
+
+
+def expected_facets(corners: Array, field: SizeField) -> float:
+    """About how many facets of the wanted size cover triangles (m, 3, 3)."""
+    area = np.linalg.norm(area_vectors(corners), axis=1)
+    return float((area / (_AREA * field.at(corners.mean(axis=1)) ** 2)).sum())
 
 
 def _first_kinds(sheets: Sheets) -> Array:

@@ -17,6 +17,9 @@ from oddseam.features.creases import sharp_edges
 from oddseam.features.curves import Curves, trace_curves
 from oddseam.model.connectivity import label_components
 
+#: An edge where the surface turns by fewer degrees is flat.
+_FLAT = 1e-3
+
 
 @dataclass(frozen=True, eq=False)
 class Sheets:
@@ -62,7 +65,12 @@ class Sheets:
 
 
 def cut_into_sheets(
-    nodes: Array, triangles: Array, facet_class: Array, crease: float, drawn: Array | None = None
+    nodes: Array,
+    triangles: Array,
+    facet_class: Array,
+    crease: float,
+    drawn: Array | None = None,
+    kept: Array | None = None,
 ) -> Sheets:
     """Cut a surface.
 
@@ -76,6 +84,9 @@ def cut_into_sheets(
         Angle in degrees beyond which an edge is a feature.
     drawn : (k, 2) int array, optional
         Edges that are features whatever their angle.
+    kept : (m,) int array, optional
+        How much is kept of every facet: nothing (0), its place (1), so that its nodes are corners and its edges
+        features unless they are flat, or all of it (2).
     """
     m = len(triangles)
     start = triangles.ravel()
@@ -97,6 +108,10 @@ def cut_into_sheets(
     given = facet_class[a // 3] != facet_class[b // 3]
     if drawn is not None and len(drawn):
         given |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
+    if kept is not None:
+        highest = np.maximum(kept[a // 3], kept[b // 3])
+        pairs = np.column_stack([a, b]) // 3
+        given |= (highest > 1) | (highest > 0) & sharp_edges(nodes, triangles, pairs, np.ones(len(a), bool), _FLAT)
     sharp |= given
     feature = twin < 0
     by_angle = np.zeros(3 * m, bool)
@@ -130,8 +145,15 @@ def cut_into_sheets(
     ends = np.column_stack([fan[half], fan[following[half]]])
     angle_ends = np.bincount(ends[by_angle[half]].ravel(), minlength=len(point))
     mixed = (angle_ends > 0) & (angle_ends < np.bincount(ends.ravel(), minlength=len(point)))
-    curves = trace_curves(point, ends, is_locked | mixed | _is_peak(nodes, triangles, fan, feature, len(point)))
-    is_splittable, half_curve = _curve_halves(curves, half, ends, twin, locked_half)
+    is_corner = is_locked | mixed | _is_peak(nodes, triangles, fan, feature, len(point))
+    stays = locked_half
+    if kept is not None:
+        is_corner[halves[kept > 0]] = True
+        whole = np.repeat(kept > 1, 3)
+        stays = locked_half | whole
+        stays[twin[whole & (twin >= 0)]] = True
+    curves = trace_curves(point, ends, is_corner)
+    is_splittable, half_curve = _curve_halves(curves, half, ends, twin, stays)
     is_angle = by_angle[half[curves.edge[curves.first[:-1]]]]
     return Sheets(
         point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, is_angle, half_curve, is_locked

@@ -16,6 +16,7 @@ from oddseam.remeshing.curve_nodes import put_on_curves, wanted_nodes
 from oddseam.remeshing.halfedge_kernels import FIXED, Net
 from oddseam.remeshing.net import Fineness, build, grown, wanted_valence
 from oddseam.remeshing.sheets import Sheets
+from oddseam.sizes import SizeField
 
 #: Rounds that make edges even, and rounds that then only make angles better.
 ROUNDS, POLISH = 7, 4
@@ -52,7 +53,7 @@ def remesh_sheets(
     """
     announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
     tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
-    inserted = 0
+    inserted, field = 0, fineness.field
     if fixed_size is None:
         wanted = wanted_nodes(sheets, fineness)
         inserted = len(wanted.arc)
@@ -60,27 +61,29 @@ def remesh_sheets(
         def refine(net: Net, level: int) -> Net:
             tally["flip"] += _flip(net, by_valence=False, most=6)
             if level:
-                net = _split(net, tally, _LONGEST * 2**level)
+                net = _split(net, field, tally, _LONGEST * 2**level)
                 tally["flip"] += _flip(net, by_valence=False, most=6)
             return net
 
-        net = put_on_curves(build(sheets, fineness, inserted), sheets, wanted, fineness.size, refine)
+        net = build(sheets, fineness, inserted)
+        net.size[: len(sheets.point)] = field.at(sheets.point)
+        net = put_on_curves(net, sheets, wanted, field, refine)
     else:
         net = build(sheets, fineness, 0)
         net.kind[: len(sheets.point)][sheets.curves.node] = FIXED
-        net.size[: len(sheets.point)] = np.minimum(fixed_size, fineness.size)
-    fixed_count = int(net.used[0])
-    limit = np.where(net.kind[:fixed_count] == FIXED, net.size[:fixed_count], fineness.size)
+        net.size[: len(sheets.point)] = np.minimum(fixed_size, field.base)
+    fixed = np.flatnonzero(net.kind[: net.used[0]] == FIXED)
+    limit = net.size[fixed]
     tree = BoxTree(sheets.point[sheets.triangles], sheets.region)
     hint = np.full(len(net.point), -1, np.int32)
     for number in range(ROUNDS + POLISH):
         progress("remeshing", 0.1 + 0.8 * number / (ROUNDS + POLISH))
         polish = number >= ROUNDS
-        net.size[: net.used[0]] = fineness.size
-        net.size[:fixed_count] = limit
-        kernels.limit_growth(net, fineness.growth)
+        _measure(net, field)
+        net.size[fixed] = np.minimum(limit, net.size[fixed])
+        kernels.limit_growth(net, field.growth)
         if not polish:
-            net = _split(net, tally)
+            net = _split(net, field, tally)
             _collapse(net, tally, first=number == 0)
         else:
             tally["collapse"] += int(kernels.collapse_short(net, _marks(net), _FAIR_SHAPE, 0.7, True))
@@ -97,16 +100,31 @@ def remesh_sheets(
     )
 
 
-def _split(net: Net, tally: dict[str, int], goal: float = _LONGEST) -> Net:
+def _measure(net: Net, field: SizeField, first: int = 0) -> None:
+    """Give nodes, from row ``first`` on, the size that is wanted where they are."""
+    used = int(net.used[0])
+    if field.is_even:
+        net.size[first:used] = field.base
+        return
+    rows = first + np.flatnonzero(net.out[first:used] >= 0)
+    net.size[rows] = field.at(net.point[rows])
+
+
+def _split(net: Net, field: SizeField, tally: dict[str, int], goal: float = _LONGEST) -> Net:
     """Split edges longer than ``goal`` times the size, the longest first."""
     sizes = net.size[: net.used[0]].copy()
-    kernels.raise_at_curves(net, _LONGEST / goal)
     while True:
+        kernels.raise_at_curves(net, _LONGEST / goal)
         stretch = max(float(kernels.longest_ratio(net)) / 1.5, goal)
         before = int(net.used[0])
         while not kernels.split_long(net, stretch):
             net = grown(net)
         tally["split"] += int(net.used[0]) - before
+        if not field.is_even:  # what was split off has the mean of the sizes of its ends until now
+            new = net.size[before : net.used[0]].copy()
+            _measure(net, field, before)
+            np.minimum(net.size[before : net.used[0]], new, out=net.size[before : net.used[0]])
+        sizes = np.concatenate([sizes, net.size[before : net.used[0]]])
         if stretch == goal:
             net.size[: len(sizes)] = sizes
             return net

@@ -1,0 +1,151 @@
+"""The size field: a base size, zones, and sources from which the size grows."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.geometry.boxtree import boxes_in_order
+from oddseam.geometry.threads import in_shares
+from oddseam.sizes.zones import Zone
+
+#: Of sources closer to one another than this share of their size the smallest stands for all.
+_APART = 0.25
+
+
+def _nothing(*shape: int) -> Array:
+    return np.zeros(shape)
+
+
+@dataclass(frozen=True, eq=False)
+class SizeField:
+    """The wanted edge length at any place.
+
+    It is the least of the base size, of the sizes of zones, and of those of sources: points with a size.
+    Away from a zone or a source the size grows with the distance, so that it nowhere changes faster than that.
+
+    Parameters
+    ----------
+    base : float
+        Largest size, in the unit of the mesh.
+    growth : float
+        By how much the size grows, over the distance.
+    zones : tuple of Zone
+    points : (k, 3) float array
+        Sources.
+    sizes : (k,) float array
+        Their sizes.
+
+    Raises
+    ------
+    Refusal
+        If a size or the growth is not positive.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> field = oddseam.SizeField(4.0, growth=0.5, zones=(oddseam.Zone("sphere", (0, 0, 0, 2), size=1.0),))
+    >>> field.at([[0, 1, 0], [4, 0, 0], [100, 0, 0]])
+    array([1., 2., 4.])
+    """
+
+    base: float
+    growth: float = 0.35
+    zones: tuple[Zone, ...] = ()
+    points: Array = field(default_factory=lambda: _nothing(0, 3))
+    sizes: Array = field(default_factory=lambda: _nothing(0))
+
+    def __post_init__(self) -> None:
+        for name in ("base", "growth"):
+            if not 0 < getattr(self, name) < np.inf:
+                raise Refusal(f"{'size' if name == 'base' else name} {getattr(self, name)} is not positive")
+        if len(self.points) != len(self.sizes):
+            raise Refusal(f"there are {len(self.points)} sources, and {len(self.sizes)} sizes for them")
+        if len(self.sizes) and not (np.isfinite(self.points).all() and self.sizes.min() > 0):
+            raise Refusal("a source of the size field has no finite place, or no positive size")
+
+    @property
+    def is_even(self) -> bool:
+        """Whether the size is the same everywhere."""
+        return not len(self.zones) and not len(self.sizes)
+
+    @property
+    def least(self) -> float:
+        """The smallest size anywhere."""
+        return min([self.base, *(zone.size for zone in self.zones), float(self.sizes.min(initial=np.inf))])
+
+    def finer(self, points: Array, sizes: Array) -> SizeField:
+        """The field with more sources; those that make no difference to speak of are left out.
+
+        O(k log k) for k sources.
+
+        Parameters
+        ----------
+        points : (k, 3) float array
+        sizes : (k,) float array
+        """
+        points, sizes = np.asarray(points, np.float64).reshape(-1, 3), np.asarray(sizes, np.float64)
+        counts = sizes < self.base
+        points = np.concatenate([self.points, points[counts]])
+        sizes = np.concatenate([self.sizes, sizes[counts]])
+        if not len(sizes):
+            return self
+        if not sizes.min() > 0:
+            raise Refusal("a source of the size field has no positive size")
+        # the smallest of every cell of a grid as fine as its size asks for
+        level = np.floor(np.log2(sizes))
+        cell = np.floor((points - points.min(axis=0)) / (_APART * 2.0**level)[:, None]).astype(np.int64)
+        order = np.lexsort((sizes, *cell.T, level))
+        rows = np.column_stack([level.astype(np.int64), cell])[order]
+        first = np.ones(len(rows), bool)
+        first[1:] = (rows[1:] != rows[:-1]).any(axis=1)
+        keep = np.sort(order[first])
+        return dataclasses.replace(self, points=points[keep], sizes=sizes[keep])
+
+    def at(self, points: Array) -> Array:
+        """(k,) sizes at points (k, 3).
+
+        About O(log n) for each, for n sources.
+        """
+        points = np.ascontiguousarray(points, np.float64)
+        found = np.full(len(points), self.base)
+        for zone in self.zones:
+            np.minimum(found, zone.size + self.growth * zone.distance(points), out=found)
+        if len(self.sizes) and len(points):
+            self._lower(points, found)
+        return found
+
+    def _lower(self, points: Array, found: Array) -> None:
+        from oddseam.compiled import announce
+        from oddseam.sizes.kernels import lower_sizes
+
+        announce(lower_sizes)
+        source, size, box, least = self._tree
+
+        def run(start: int, stop: int) -> None:
+            lower_sizes(points[start:stop], source, size, box, least, self.growth, found[start:stop])
+
+        in_shares(run, len(points))
+
+    @cached_property
+    def _tree(self) -> tuple[Array, Array, Array, Array]:
+        """Sources and sizes in the order of a tree of boxes, those, and the least size in each."""
+        m = len(self.sizes)
+        row = np.arange(m)
+        order, box = boxes_in_order(self.points, np.column_stack([row, row, row]))
+        size = self.sizes[order]
+        leaves = (len(box) + 1) // 2
+        least = np.full(len(box), np.inf)
+        first = np.arange(leaves + 1) * m // leaves
+        held = np.flatnonzero(np.diff(first))
+        least[leaves - 1 + held] = np.minimum.reduceat(size, first[held])
+        while leaves > 1:
+            below = least[leaves - 1 : 2 * leaves - 1]
+            leaves //= 2
+            least[leaves - 1 : 2 * leaves - 1] = np.minimum(below[::2], below[1::2])
+        return np.ascontiguousarray(self.points[order]), size, box, least

@@ -1,0 +1,70 @@
+"""Zones: places with a size of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+
+#: Kinds of zone, and the numbers that each is given by.
+ZONES = {"box": 6, "sphere": 4, "cylinder": 7}
+
+
+@dataclass(frozen=True)
+class Zone:
+    """A box, sphere or cylinder with a size of its own inside.
+
+    Parameters
+    ----------
+    kind : {"box", "sphere", "cylinder"}
+    numbers : tuple of float
+        Two opposite corners of a box along the axes; centre and radius of a sphere; the two ends of
+        the axis and the radius of a cylinder.
+    size : float
+
+    Raises
+    ------
+    Refusal
+        If the numbers make no such body.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> ball = oddseam.Zone("sphere", (0, 0, 0, 2), size=0.5)
+    >>> ball.distance([[0, 1, 0], [5, 0, 0]])
+    array([0., 3.])
+    """
+
+    kind: str
+    numbers: tuple[float, ...]
+    size: float
+
+    def __post_init__(self) -> None:
+        if self.kind not in ZONES:
+            raise Refusal(f"zone {self.kind!r} is not {', '.join(ZONES)}")
+        if len(self.numbers) != ZONES[self.kind] or not np.isfinite(self.numbers).all():
+            raise Refusal(f"a zone {self.kind!r} has {ZONES[self.kind]} finite numbers, not {self.numbers}")
+        if not 0 < self.size < np.inf:
+            raise Refusal(f"size {self.size} of a zone is not positive")
+        if self.kind != "box" and not self.numbers[-1] > 0:
+            raise Refusal(f"radius {self.numbers[-1]} of a zone is not positive")
+        if self.kind == "cylinder" and self.numbers[:3] == self.numbers[3:6]:
+            raise Refusal("the ends of the axis of a zone are one point")
+
+    def distance(self, points: Array) -> Array:
+        """(k,) distances of points (k, 3) to the body; 0 inside."""
+        points, numbers = np.asarray(points, np.float64), np.asarray(self.numbers, np.float64)
+        if self.kind == "box":
+            low, high = np.minimum(numbers[:3], numbers[3:]), np.maximum(numbers[:3], numbers[3:])
+            return np.asarray(np.linalg.norm(np.maximum(np.maximum(low - points, points - high), 0.0), axis=1))
+        if self.kind == "sphere":
+            return np.asarray(np.maximum(np.linalg.norm(points - numbers[:3], axis=1) - numbers[3], 0.0))
+        length = float(np.linalg.norm(numbers[3:6] - numbers[:3]))
+        axis = (numbers[3:6] - numbers[:3]) / length
+        away = points - numbers[:3]
+        along = away @ axis
+        out = np.linalg.norm(away - along[:, None] * axis, axis=1) - numbers[6]
+        return np.asarray(np.hypot(np.maximum(out, 0.0), np.maximum(np.maximum(-along, along - length), 0.0)))
