@@ -137,7 +137,12 @@ def run_coarsen(args: argparse.Namespace) -> int:
     mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     with shown() as progress:
         mesh = oddseam.coarsen(
-            mesh, facets=args.facets, deviation=args.deviation, crease=args.crease, progress=progress
+            mesh,
+            facets=args.facets,
+            deviation=args.deviation,
+            crease=args.crease,
+            target=format_of(args.output),
+            progress=progress,
         )
     return _finish(mesh, args)
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
+from oddseam.formats import as_written
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -22,9 +23,11 @@ from oddseam.remeshing.sheets import Sheets
 _AGAIN, _NEARER = 6, 0.5
 #: A number of facets alone would be had at the cost of the shape where creases or thin walls need many of them.
 #: Unless a deviation is given no node leaves the planes of its facets by more, in the mean, over the diagonal, ...
-_SHAPE = 4e-3
-#: ... nor the surface by more in the mean, nor is more of the space that it encloses swept.
-_MEAN, _SWEPT = 1e-3, 0.04
+_SHAPE = 6e-3
+#: ... nor the surface by more in the mean (an open one has no volume to tell what matters), ...
+_MEAN, _OPEN_MEAN = 2e-3, 1.25e-3
+#: ... nor is more of the space that it encloses swept.
+_SWEPT = 0.04
 
 
 @recorded("coarsen")
@@ -34,6 +37,7 @@ def coarsen(
     facets: int | None = None,
     deviation: float | None = None,
     crease: float = 30.0,
+    target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Coarsen the surface to a number of triangles, or as far as a deviation allows.
@@ -53,6 +57,9 @@ def coarsen(
         reported is an upper bound by construction, not a sample; the truth is mostly more than half of it.
     crease : float
         Edges where the surface turns by more degrees are creases.
+    target : str, optional
+        Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
+        as that format holds them.
     progress : callable, optional
 
     Returns
@@ -97,9 +104,10 @@ def coarsen(
     bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(mesh, goal)
     result = coarsen_sheets(sheets, bounds)
     frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
-    result, new, notes = _without_crossings(mesh, sheets, bounds, None if frees else result)
+    result, new, notes = _without_crossings(mesh, sheets, bounds, None if frees else result, target)
     progress("comparing", 0.9)
-    unmet = [f"{fault} after coarsening" for fault in prove(new).worse_than(prove(mesh))]
+    held = [one if target is None else as_written(one, target) for one in (new, mesh)]
+    unmet = [f"{fault} after coarsening" for fault in prove(held[0]).worse_than(prove(held[1]))]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
@@ -124,14 +132,16 @@ def coarsen(
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:
     """What keeps the shape where only a number is given."""
     area = float(np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles]), axis=1).sum())
-    spare, solid = _MEAN * mesh.diagonal * area, mesh.pieces.is_solid
+    solid = mesh.pieces.is_solid
     if len(solid) and solid.all():
-        spare = min(spare, _SWEPT * abs(float(mesh.pieces.volume.sum())))
+        spare = min(_MEAN * mesh.diagonal * area, _SWEPT * abs(float(mesh.pieces.volume.sum())))
+    else:
+        spare = _OPEN_MEAN * mesh.diagonal * area
     return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=spare)
 
 
 def _without_crossings(
-    mesh: Mesh, sheets: Sheets, bounds: Bounds, result: Coarse | None
+    mesh: Mesh, sheets: Sheets, bounds: Bounds, result: Coarse | None, target: str | None
 ) -> tuple[Coarse, Mesh, list[str]]:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps.
 
@@ -144,12 +154,13 @@ def _without_crossings(
         if number or result is None:
             result = coarsen_sheets(sheets, bounds, most, frees=frees)
         new, notes = assembled(mesh, result.surface)
-        pairs = new.crossing_triangles
-        if not best or len(pairs) < best[-1][0]:
-            best.append((len(pairs), result, new, notes))
-        if not len(pairs):
+        held = new if target is None else as_written(new, target)
+        bad = np.concatenate([held.crossing_triangles.ravel(), held.degenerate_triangles])
+        if not best or len(bad) < best[-1][0]:
+            best.append((len(bad), result, new, notes))
+        if not len(bad):
             break
-        beneath = np.isin(result.into, result.corners[np.unique(pairs)])
+        beneath = np.isin(result.into, result.corners[np.unique(bad)])
         nearer = _NEARER * result.error[result.into] if number + 1 < _AGAIN else np.zeros(len(most))
         most[beneath] = np.minimum(most, nearer)[beneath]
     return best[-1][1:]
