@@ -81,3 +81,42 @@ def side_by_side(*shapes: tuple[np.ndarray, np.ndarray]) -> oddseam.Mesh:
     return oddseam.Mesh.from_triangles(
         np.concatenate([nodes for nodes, _ in shapes]), np.concatenate(triangles), unit="mm"
     )
+
+
+def capped_cylinder(sides, radius=1.0, height=3.0):
+    """A closed cylinder whose wall is one row of quads, each cut in two; the caps have a node in the middle."""
+    turn = np.arange(sides) * 2 * np.pi / sides
+    ring = radius * np.column_stack([np.cos(turn), np.sin(turn)])
+    levels = [np.column_stack([ring, np.full(sides, z)]) for z in (0.0, height)]
+    nodes = np.concatenate([*levels, [[0, 0, 0], [0, 0, height]]])
+    k, a = np.arange(sides), (np.arange(sides) + 1) % sides
+    low, high = np.full(sides, 2 * sides), np.full(sides, 2 * sides + 1)
+    faces = [(k, a, a + sides), (k, a + sides, k + sides), (a, k, low), (k + sides, a + sides, high)]
+    return nodes, np.concatenate([np.column_stack(face) for face in faces])
+
+
+def cone(sides, angle=30.0, low=1.0, high=3.0):
+    """The wall of a cone between two heights, in four rows; its apex is the origin."""
+    turn = np.arange(sides) * 2 * np.pi / sides
+    z = np.linspace(low, high, 5)
+    out = np.tan(np.radians(angle)) * z[:, None]
+    nodes = np.stack([out * np.cos(turn), out * np.sin(turn), np.broadcast_to(z[:, None], (5, sides))], axis=-1)
+    k, a = np.arange(sides), (np.arange(sides) + 1) % sides
+    rows = [
+        f
+        for r in range(0, 4 * sides, sides)
+        for f in ((k + r, a + r, a + sides + r), (k + r, a + sides + r, k + sides + r))
+    ]
+    return nodes.reshape(-1, 3), np.concatenate([np.column_stack(face) for face in rows])
+
+
+def fillet(steps, rows, radius=0.3, length=4.0):
+    """Two planes at a right angle with a round between them, cut in steps across and rows along."""
+    turn = np.linspace(0.0, np.pi / 2.0, steps + 1)
+    bend = np.column_stack([2.0 - radius + radius * np.sin(turn), radius * np.cos(turn) - radius])
+    profile = np.concatenate([[[0.0, 0.0]], bend, [[2.0, -2.0]]])
+    n = len(profile)
+    nodes = np.array([[x, y, z] for y in np.linspace(0.0, length, rows + 1) for x, z in profile])
+    at = np.arange(len(nodes)).reshape(rows + 1, n)
+    a, b, c, d = (w.ravel() for w in (at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]))
+    return nodes, np.concatenate([np.column_stack([a, c, b]), np.column_stack([a, d, c])])

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
         PickError as PickError,
         Refusal as Refusal,
     )
+    from oddseam.features.description import describe_patches as describe_patches
+    from oddseam.features.patches import find_features as find_features
     from oddseam.findings import (
         Chamber as Chamber,
         Chambers as Chambers,
@@ -57,11 +59,13 @@ if TYPE_CHECKING:
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.isotropic import remesh as remesh
+    from oddseam.sizes import SizeField as SizeField, Zone as Zone
 
 _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
+    "describe_patches": "features.description", "find_features": "features.patches",
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
     "Survey": "findings", "measure": "findings", "survey": "findings",
@@ -76,6 +80,7 @@ _HOME = {
     "pick": "picks",
     "draw": "pictures",
     "coarsen": "remeshing.coarsening", "remesh": "remeshing",
+    "SizeField": "sizes", "Zone": "sizes",
 }  # fmt: skip
 
 __all__ = [*_HOME, "__version__"]  # noqa: PLE0604

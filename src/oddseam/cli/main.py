@@ -86,6 +86,17 @@ def build_parser() -> argparse.ArgumentParser:
     reports(p)
     p.add_argument("--nodes", metavar="ID,ID,...", help="the distance from each of these nodes to the next")
 
+    p = verb("features", "find creases, shallow and tangent ones too, and patches: planes, cylinders and so on")
+    reads(p)
+    reports(p)
+    p.add_argument("-o", "--output", metavar="FILE", help="keep them: a .seam file holds creases and patches")
+    p.add_argument("--overwrite", action="store_true", help="allow the output to be the input")
+    follows_creases(p)
+    p.add_argument(
+        "--ridge", type=float, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
+    )
+    p.add_argument("--noise", type=float, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
+
     p = verb("chambers", "list the closed volumes, how they nest, and which one holds a point")
     reads(p)
     reports(p)
@@ -196,7 +207,9 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument("--only", metavar="PICK", help="show only these elements, such as 'part hood'")
     p.add_argument("--hide", metavar="PICK", help="do not show these")
     p.add_argument("--cut", metavar="PLANE", help="cut away what is before x=NUMBER (or y, z), or X,Y,Z,NX,NY,NZ")
-    p.add_argument("--colour", metavar="MEASURE", help="colour by quality, such as minimum-angle; marks the worst")
+    p.add_argument(
+        "--colour", metavar="MEASURE", help="colour by quality, such as minimum-angle, marking the worst, or by patch"
+    )
     p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")
     p.add_argument("--plain", action="store_true", help="do not survey, mark nothing: a fraction of the time")
 

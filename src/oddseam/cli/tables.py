@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import IO, Any
 
+import numpy as np
 from rich.console import Console
 from rich.table import Table
 
@@ -135,6 +136,35 @@ def print_chambers(name: str, chambers: oddseam.Chambers, points: list[tuple[flo
     for point, held in zip(points, chambers.held, strict=True):
         where = "on a wall" if held is None else f"in chamber {held}" if held else "outside"
         console.print(f"  {_point(point)}: {where}", markup=False)
+
+
+#: Patches that are listed; all are in the JSON report.
+_MOST_PATCHES = 40
+
+
+def print_patches(name: str, mesh: oddseam.Mesh) -> None:
+    """Patches with what they are, the largest first."""
+    console = _console()
+    rows = oddseam.describe_patches(mesh)
+    kinds: dict[str, int] = {}
+    for row in rows:
+        kinds[row["kind"]] = kinds.get(row["kind"], 0) + 1
+    many = ", ".join(f"{count:,} {kind}" for kind, count in kinds.items())
+    n_creases = 0 if mesh.creases is None else len(mesh.creases.edges)
+    console.print(f"[bold]{name}[/bold], {len(rows):,} patch(es): {many}; {n_creases:,} crease edges", markup=True)
+    table = _table("", "patch", "area", "radius", "axis", "centre", "elements", "beside", right=(0, 2, 3, 6))
+    for row in rows[:_MOST_PATCHES]:
+        radius = "" if row["radius"] is None else f"{row['radius']:.5g}" + ("\u00b0" if row["kind"] == "cone" else "")
+        radius += "" if row["tube"] is None else f" / {row['tube']:.5g}"
+        beside = ", ".join(map(str, row["neighbours"][:6])) + (", ..." if len(row["neighbours"]) > 6 else "")
+        table.add_row(
+            str(row["number"]), row["name"], f"{row['area']:.5g}", radius,
+            "" if row["axis"] is None else _point(np.round(row["axis"], 5) + 0.0),
+            "" if row["centre"] is None else _point(row["centre"]), f"{row['elements']:,}", beside,
+        )  # fmt: skip
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
 
 
 def print_entry(entry: oddseam.Entry) -> None:

@@ -22,7 +22,8 @@ def _check_output(args: argparse.Namespace) -> None:
     format_of(output)
     if not output.parent.is_dir():
         raise Refusal(f"{output}: there is no folder {output.parent}")
-    if output.exists() and output.samefile(args.input) and not args.overwrite:
+    both = output.exists() and Path(args.input).exists()
+    if both and output.samefile(args.input) and not args.overwrite:
         raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
 
 
@@ -79,6 +80,20 @@ def run_measure(args: argparse.Namespace) -> int:
     else:
         tables.print_measures(args.input, measures)
     return 0
+
+
+def run_features(args: argparse.Namespace) -> int:
+    """Print creases and patches, and keep them where that is asked."""
+    if args.output is not None:
+        _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    with shown() as progress:
+        mesh = oddseam.find_features(mesh, crease=args.crease, ridge=args.ridge, noise=args.noise, progress=progress)
+    if not args.json:
+        tables.print_patches(args.input, mesh)
+    elif args.output is None:
+        print(json.dumps({"file": args.input, "patches": oddseam.describe_patches(mesh)}, indent=1))
+    return 0 if args.output is None else _finish(mesh, args)
 
 
 def run_chambers(args: argparse.Namespace) -> int:

@@ -21,6 +21,8 @@ from oddseam.arrays import Array
 PRIMITIVES = ("plane", "sphere", "cylinder", "cone", "torus")
 #: A sphere, cylinder or torus larger than the points by this factor is as good as something flatter.
 _LARGEST = 100.0
+#: A fit that is off by more tolerances is given up once it hardly gets better; no fit takes more steps.
+_HOPELESS, _STEPS = 30.0, 60
 #: Half angles of cones, in degrees: beyond these they are cylinders and planes.
 _ANGLES = (0.5, 89.0)
 
@@ -48,6 +50,11 @@ class Primitive:
     axis: Array
     radius: float = 0.0
     tube: float = 0.0
+
+    @property
+    def code(self) -> tuple[int, Array]:
+        """Place in :data:`PRIMITIVES`, and the eight numbers that kernels know it by."""
+        return PRIMITIVES.index(self.kind), np.concatenate([self.centre, self.axis, [self.radius, self.tube]])
 
     def distance(self, points: Array) -> Array:
         """(k,) signed distances of points, positive outside, or on the side of a plane's normal."""
@@ -111,40 +118,40 @@ def fit_primitive(
         return None
     local, places = (points - middle) / size, (at - middle) / size
     for kind in PRIMITIVES:
-        if kind not in kinds or len(points) < _LEAST_POINTS[kind]:
+        if kind not in kinds or len(points) < LEAST_POINTS[kind]:
             continue
-        found = _FITS[kind](local, places, normals)
+        found = _FITS[kind](local, places, normals, _HOPELESS * tolerance / size)
         if found is not None and np.sqrt(np.mean(found.distance(local) ** 2)) * size <= tolerance:
             scale = size if kind != "cone" else 1.0
             return Primitive(kind, middle + size * found.centre, found.axis, scale * found.radius, size * found.tube)
     return None
 
 
-def _plane(points: Array, at: Array, normals: Array) -> Primitive | None:
+def _plane(points: Array, at: Array, normals: Array, worst: float) -> Primitive | None:
     centre = points.mean(axis=0)
     axis = np.linalg.svd(points - centre, full_matrices=False)[2][2]
     return Primitive("plane", centre, axis if (normals @ axis).sum() >= 0 else -axis)
 
 
-def _sphere(points: Array, at: Array, normals: Array) -> Primitive | None:
+def _sphere(points: Array, at: Array, normals: Array, worst: float) -> Primitive | None:
     found = np.linalg.lstsq(np.column_stack([2 * points, np.ones(len(points))]), (points**2).sum(axis=1), rcond=None)[0]
     radius2 = found[3] + found[:3] @ found[:3]
     if not radius2 > 0:
         return None
-    return _refined("sphere", points, np.append(found[:3], np.sqrt(radius2)))
+    return _refined("sphere", points, np.append(found[:3], np.sqrt(radius2)), worst)
 
 
-def _cylinder(points: Array, at: Array, normals: Array) -> Primitive | None:
+def _cylinder(points: Array, at: Array, normals: Array, worst: float) -> Primitive | None:
     axis = np.linalg.eigh(normals.T @ normals)[1][:, 0]
     circle = _circle(*(points @ direction for direction in _upright(axis)))
     if circle is None:
         return None
     x, y, radius = circle
     one, two = _upright(axis)
-    return _refined("cylinder", points, np.concatenate([x * one + y * two, axis, [radius]]))
+    return _refined("cylinder", points, np.concatenate([x * one + y * two, axis, [radius]]), worst)
 
 
-def _cone(points: Array, at: Array, normals: Array) -> Primitive | None:
+def _cone(points: Array, at: Array, normals: Array, worst: float) -> Primitive | None:
     # normals of a cone make one angle with the axis, and tangent planes meet in the apex
     mean = normals.mean(axis=0)
     axis = np.linalg.svd(normals - mean, full_matrices=False)[2][2]
@@ -153,10 +160,10 @@ def _cone(points: Array, at: Array, normals: Array) -> Primitive | None:
     angle = np.degrees(np.arcsin(np.clip(abs(mean @ axis), 0.0, 1.0)))
     if not _ANGLES[0] < angle < _ANGLES[1]:
         return None
-    return _refined("cone", points, np.concatenate([apex, axis, [angle]]))
+    return _refined("cone", points, np.concatenate([apex, axis, [angle]]), worst)
 
 
-def _torus(points: Array, at: Array, normals: Array) -> Primitive | None:
+def _torus(points: Array, at: Array, normals: Array, worst: float) -> Primitive | None:
     # all normal lines meet the axis (a, m): n m + (x x n) a = 0
     lines = np.column_stack([np.cross(at, normals), normals])
     form = lines.T @ lines
@@ -170,7 +177,7 @@ def _torus(points: Array, at: Array, normals: Array) -> Primitive | None:
     circle = _circle(out, along)
     if circle is None or not circle[0] > 0:
         return None
-    return _refined("torus", points, np.concatenate([foot + circle[1] * axis, axis, [circle[0], circle[2]]]))
+    return _refined("torus", points, np.concatenate([foot + circle[1] * axis, axis, [circle[0], circle[2]]]), worst)
 
 
 def _circle(x: Array, y: Array) -> tuple[float, float, float] | None:
@@ -187,25 +194,20 @@ def _upright(axis: Array) -> tuple[Array, Array]:
     return one, np.cross(axis, one)
 
 
-def _made(kind: str, values: Array) -> Primitive:
-    """The primitive of some parameters; the length of the axis does not matter."""
-    if kind == "sphere":
-        return Primitive(kind, values[:3], np.array([0.0, 0.0, 1.0]), abs(float(values[3])))
-    axis = values[3:6] / np.linalg.norm(values[3:6])
-    tube = abs(float(values[7])) if kind == "torus" else 0.0
-    return Primitive(kind, values[:3], axis, abs(float(values[6])), tube)
-
-
-def _refined(kind: str, points: Array, start: Array) -> Primitive | None:
-    """With the least squared distances, if it is not as good as flat."""
-    from scipy.optimize import least_squares
+def _refined(kind: str, points: Array, start: Array, worst: float) -> Primitive | None:
+    """With the least squared distances, if it is not as good as flat, nor hopeless."""
+    from oddseam.compiled import announce
+    from oddseam.geometry.primitive_kernels import fit_surface
 
     if not np.isfinite(start).all():
         return None
-    method = "lm" if len(points) >= len(start) else "trf"  # the axis has a length to spare
-    found = _made(
-        kind, least_squares(lambda values: _made(kind, values).distance(points), start, method=method, max_nfev=200).x
-    )
+    announce(fit_surface)
+    numbers = np.array([*start[:3], 0.0, 0.0, 1.0, start[3], 0.0]) if kind == "sphere" else np.zeros(8)
+    if kind != "sphere":
+        numbers[: len(start)] = start
+    numbers[3:6] /= np.linalg.norm(numbers[3:6])
+    fit_surface(PRIMITIVES.index(kind), numbers, np.ascontiguousarray(points), worst, _STEPS)
+    found = Primitive(kind, numbers[:3], numbers[3:6], abs(float(numbers[6])), abs(float(numbers[7])))
     largest = max(found.radius if kind != "cone" else 0.0, found.tube, float(np.abs(found.centre).max()) / 10.0)
     if not largest < _LARGEST or (kind == "cone" and not _ANGLES[0] < found.radius < _ANGLES[1]):
         return None
@@ -216,8 +218,8 @@ def _refined(kind: str, points: Array, start: Array) -> Primitive | None:
     return found
 
 
-_FITS: dict[str, Callable[[Array, Array, Array], Primitive | None]] = {
+_FITS: dict[str, Callable[[Array, Array, Array, float], Primitive | None]] = {
     "plane": _plane, "sphere": _sphere, "cylinder": _cylinder, "cone": _cone, "torus": _torus,
 }  # fmt: skip
 #: One more than it has parameters, so that not every set of points lies on one.
-_LEAST_POINTS = {"plane": 3, "sphere": 5, "cylinder": 6, "cone": 7, "torus": 8}
+LEAST_POINTS = {"plane": 3, "sphere": 5, "cylinder": 6, "cone": 7, "torus": 8}

@@ -36,13 +36,19 @@ class Creases:
 
 @dataclass(frozen=True)
 class Patch:
-    """What one patch is: a name, a recognised surface and its measures."""
+    """What one patch is: a name, a recognised surface and its measures.
+
+    ``centre`` is a point of a plane, on the axis of a cylinder, the apex of a cone, the middle of a sphere or torus;
+    ``radius`` is the half angle of a cone, in degrees, and that of the middle circle of a torus, whose tube has the
+    radius ``tube``.
+    """
 
     name: str
     kind: str = "free-form"
     axis: tuple[float, float, float] | None = None
     centre: tuple[float, float, float] | None = None
     radius: float | None = None
+    tube: float | None = None
     area: float | None = None
 
 

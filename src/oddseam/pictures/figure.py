@@ -15,6 +15,7 @@ from oddseam.model import Mesh
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
 from oddseam.pictures.column import draw_close_ups, draw_colour_scale, draw_histograms, draw_quality
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
+from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
 from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.view import Camera, render
@@ -58,7 +59,7 @@ def draw(
         A plane, ``"x=12.5"`` or six numbers; what lies between it and the eye is cut away.
     colour : str, optional
         A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
-        the rings then mark the worst elements.
+        the rings then mark the worst elements.  With ``"patch"`` every patch has one, and creases are drawn.
     before : Mesh, optional
         Drawn beside the mesh, from the same direction and at the same scale.
     found : Survey, optional
@@ -89,6 +90,9 @@ def draw(
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
         if colour is None:
             return scene, None
+        if colour == "patch":
+            of_element = patch_colours(one)[one.patches.label[scene.element]]  # type: ignore[union-attr]
+            return replace(scene, colours=of_element, lines=(crease_lines(one),)), None
         colouring = colouring_of(one, colour)
         return replace(scene, colours=colouring.colours(scene.element)), colouring
 
@@ -98,7 +102,7 @@ def draw(
         _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
         sheet.save(path)
         return path
-    if found is None and not plain:
+    if found is None and not plain and colour != "patch":
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
     if colouring is not None:
@@ -115,6 +119,8 @@ def draw(
         draw_close_ups(sheet, scene, marks, column, 272, eye)
         if not marks:
             draw_histograms(sheet, mesh, column, 262, but=colouring.measure)
+    elif colour == "patch":
+        list_patches(sheet, mesh, column, 66)
     elif marks:
         draw_close_ups(sheet, scene, marks, column, 62, eye)
     elif found is not None:

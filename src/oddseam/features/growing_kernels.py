@@ -1,0 +1,148 @@
+"""Regions of facets that lie on a simple surface, grown from a few of them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import kernel
+from oddseam.geometry.primitive_kernels import off_surface
+
+
+@kernel
+def lies_on(t, kind, q, nodes, triangles, normals, tolerance, cosine):
+    """Whether a facet lies on a surface: its nodes do, and it looks the same way, or the opposite one."""
+    x = 0.0
+    y = 0.0
+    z = 0.0
+    for i in range(3):
+        v = triangles[t, i]
+        d, _, _, _ = off_surface(kind, q, nodes[v, 0], nodes[v, 1], nodes[v, 2])
+        if not abs(d) <= tolerance:
+            return False
+        x += nodes[v, 0] / 3.0
+        y += nodes[v, 1] / 3.0
+        z += nodes[v, 2] / 3.0
+    _, nx, ny, nz = off_surface(kind, q, x, y, z)
+    return abs(nx * normals[t, 0] + ny * normals[t, 1] + nz * normals[t, 2]) >= cosine
+
+
+@kernel
+def hood(seed, most, across, label, queue, mark, stamp):
+    """The facets without label nearest to one, ring by ring, in ``queue``; how many."""
+    queue[0] = seed
+    mark[seed] = stamp
+    count = 1
+    at = 0
+    while at < count < most:
+        t = queue[at]
+        at += 1
+        for i in range(3):
+            o = across[t, i]
+            if o >= 0 and label[o] < 0 and mark[o] != stamp:
+                mark[o] = stamp
+                queue[count] = o
+                count += 1
+                if count == most:
+                    break
+    return count
+
+
+@kernel
+def grow(starts, most, kind, q, nodes, triangles, normals, across, label, tolerance, cosine, queue, mark, stamp):
+    """Facets without label that hang together with the first of ``starts`` on a surface, in ``queue``; not too many."""
+    count = 0
+    for k in range(starts.shape[0]):
+        t = starts[k]
+        if lies_on(t, kind, q, nodes, triangles, normals, tolerance, cosine):
+            queue[0] = t
+            mark[t] = stamp
+            count = 1
+            break
+    at = 0
+    while at < count:
+        t = queue[at]
+        at += 1
+        for i in range(3):
+            o = across[t, i]
+            if o < 0 or label[o] >= 0 or mark[o] == stamp or count >= most:
+                continue
+            if lies_on(o, kind, q, nodes, triangles, normals, tolerance, cosine):
+                mark[o] = stamp
+                queue[count] = o
+                count += 1
+    return count
+
+
+@kernel
+def smoothed(vectors, across, found):
+    """Mean of the vectors (m, 3) of every facet and those across its edges."""
+    for t in range(vectors.shape[0]):
+        for d in range(3):
+            total = vectors[t, d]
+            count = 1
+            for i in range(3):
+                o = across[t, i]
+                if o >= 0:
+                    total += vectors[o, d]
+                    count += 1
+            found[t, d] = total / count
+
+
+@kernel
+def sag2(facets, kind, q, nodes, triangles):
+    """Mean squared distance of the middles of the edges of facets to a surface."""
+    total = 0.0
+    for k in range(facets.shape[0]):
+        for i in range(3):
+            a = triangles[facets[k], i]
+            b = triangles[facets[k], (i + 1) % 3]
+            d, _, _, _ = off_surface(
+                kind,
+                q,
+                0.5 * (nodes[a, 0] + nodes[b, 0]),
+                0.5 * (nodes[a, 1] + nodes[b, 1]),
+                0.5 * (nodes[a, 2] + nodes[b, 2]),
+            )
+            total += d * d
+    return total / (3 * facets.shape[0])
+
+
+@kernel
+def settle(label, kinds, numbers, nodes, triangles, across):
+    """Give facets between regions to the neighbouring one that they are nearest to; how many changed."""
+    changed = 0
+    for t in range(label.shape[0]):
+        own = label[t]
+        if own < 0:
+            continue
+        best = np.inf
+        to = own
+        for i in range(4):
+            other = own if i == 3 else label[across[t, i]] if across[t, i] >= 0 else -1
+            if other < 0 or (other == own and i < 3):
+                continue
+            total = 0.0
+            for j in range(3):
+                v = triangles[t, j]
+                d, _, _, _ = off_surface(kinds[other], numbers[other], nodes[v, 0], nodes[v, 1], nodes[v, 2])
+                total += d * d
+            if i == 3:
+                total *= 0.7  # it takes something to leave
+            if total < best:
+                best = total
+                to = other
+        if to != own:
+            label[t] = to
+            changed += 1
+    return changed
+
+
+def warm_up() -> None:
+    """Compile everything here on tiny input."""
+    from oddseam.features.recognition import recognised
+
+    nodes = np.array([[x, y, 0.0] for y in range(4) for x in range(4)])
+    at = np.arange(16).reshape(4, 4)
+    a, b, c, d = (w.ravel() for w in (at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]))
+    triangles = np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]).astype(np.int32)
+    recognised(nodes, triangles, np.full((18, 3), -1, np.int32), 1e-6)

@@ -1,0 +1,105 @@
+"""Facets that no surface explained exactly, though as a whole they plainly belong to one.
+
+Where something was cut, nodes lie on facets and not on the surface that these stand for; after remeshing, all nodes
+of a hole do.  What is left between creases and recognised surfaces is given to a neighbour if all of it lies as near
+to that surface as the neighbour's own facets do; or to a round surface of its own, if that fits it as a whole.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.features.recognition import Recognised
+from oddseam.geometry.primitives import Primitive, fit_primitive
+from oddseam.geometry.triangles import unit_normals
+from oddseam.model.connectivity import label_components
+
+#: Facets of a surface are turned from it by no more degrees.
+_TURN = 25.0
+#: A round surface may miss a whole piece by this share of its size, in the mean, if that turns by so many degrees.
+_WHOLE, _LEAST_TURN = 1e-3, 60.0
+#: Kinds of those, the likeliest first: a narrow band of a cylinder is as near to a sphere.
+_ROUND = ("cylinder", "cone", "sphere")
+#: A whole piece may miss any surface by so many tolerances.
+_MORE = 1.6
+#: Facets to which a surface is fitted.
+_SAMPLE = 600
+
+
+def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recognised, tolerance: float) -> Recognised:
+    """Give pieces without a surface to a neighbour, or to a surface of their own, where they belong.
+
+    Parameters
+    ----------
+    nodes : (n, 3) array
+    triangles : (m, 3) int array
+    across : (m, 3) int array
+        Facet across each edge, -1 at creases.
+    found : Recognised
+    tolerance : float
+        Root mean square distance of the nodes of a region to its surface; as a whole a piece may miss it by more.
+    """
+    label, surfaces = found.label.copy(), list(found.surfaces)
+    if (label >= 0).all():
+        return found
+    m = len(triangles)
+    row, beyond = np.repeat(np.arange(m), 3), across.ravel()
+    both = (beyond >= 0) & (label[row] < 0) & (label[np.maximum(beyond, 0)] < 0)
+    piece = label_components(m, row[both], beyond[both])[1]
+    border = (beyond >= 0) & (label[row] < 0) & (label[np.maximum(beyond, 0)] >= 0)
+    beside = np.unique(np.column_stack([piece[row[border]], label[beyond[border]]]), axis=0)
+    normals = unit_normals(nodes[triangles])
+    sag = [_sag(surface, nodes, triangles[found.label == k]) for k, surface in enumerate(surfaces)]
+    free = np.flatnonzero(label < 0)
+    order = free[np.argsort(piece[free], kind="stable")]
+    first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])
+    for facets in np.split(order, first[1:]):
+        its = piece[facets[0]]
+        for k in beside[beside[:, 0] == its, 1].tolist():
+            near = max(sag[k], 3.0 * _MORE * tolerance)
+            if _lies_on(surfaces[k], nodes, triangles[facets], normals[facets], near):
+                label[facets] = k
+                break
+        else:
+            alone = not (beside[:, 0] == its).any()
+            surface = _whole(nodes, triangles[facets], normals[facets], tolerance, alone)
+            if surface is not None:
+                label[facets] = len(surfaces)
+                surfaces.append(surface)
+    return Recognised(label, tuple(surfaces))
+
+
+def _sag(surface: Primitive, nodes: Array, triangles: Array) -> float:
+    """How far the middles of the edges of facets lie from a surface at most."""
+    corners = nodes[triangles]
+    middles = 0.5 * (corners + np.roll(corners, 1, axis=1)).reshape(-1, 3)
+    return float(np.abs(surface.distance(middles)).max(initial=0.0))
+
+
+def _lies_on(surface: Primitive, nodes: Array, triangles: Array, normals: Array, tolerance: float) -> bool:
+    used = np.unique(triangles)
+    if np.abs(surface.distance(nodes[used])).max() > tolerance:
+        return False
+    own = surface.normal(nodes[triangles].mean(axis=1))
+    return bool((np.abs(np.einsum("ij,ij->i", own, normals)) >= np.cos(np.radians(_TURN))).all())
+
+
+def _whole(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_round: bool) -> Primitive | None:
+    """A surface that a piece lies on as a whole; a round one less exactly, where that may be."""
+    some = np.linspace(0, len(triangles) - 1, min(len(triangles), _SAMPLE)).astype(np.int64)
+    points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
+    surface = fit_primitive(points, middles, normals[some], _MORE * tolerance)
+    if surface is not None and _lies_on(surface, nodes, triangles, normals, 3.0 * _MORE * tolerance):
+        return surface
+    mean = normals.mean(axis=0)
+    if (normals @ mean).min(initial=1.0) > np.cos(np.radians(_LEAST_TURN / 2.0)) * np.linalg.norm(mean):
+        return None
+    tolerance = _WHOLE * float(np.linalg.norm(np.ptp(points, axis=0)))
+    for kind in _ROUND if is_round else ():
+        surface = fit_primitive(points, middles, normals[some], tolerance, (kind,))
+        if surface is not None:
+            near = max(4.0 * tolerance, _sag(surface, nodes, triangles))
+            if _lies_on(surface, nodes, triangles, normals, near):
+                return surface
+    return None

@@ -1,0 +1,240 @@
+"""Simple surfaces found in facets: planes, spheres, cylinders, cones and tori.
+
+A region starts from a facet and those round it.  To these every kind of surface is fitted; where one lies near enough
+the region is grown over all facets on it, and the surface fitted again to what it has become, until it grows no
+more.  Of all kinds that one is taken which explains most; where several explain as much, that from which the middles of
+the edges are least far.  A region counts only if it is more than facets happen to agree on.
+After R. Schnabel, R. Wahl, R. Klein (2007), Efficient RANSAC for point-cloud shape detection, and P. Besl,
+R. Jain (1988), Segmentation through variable-order surface fitting.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.features import growing_kernels as kernels
+from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model.connectivity import label_components
+
+#: Facets round a seed that surfaces are first fitted to; more where what they grow to is not so many times as much.
+_HOODS, _GROWN = (24, 96, 384, 1536, 6144), 16
+#: So often normals are smoothed to guess at a surface on as many facets, against noise of short facets.
+_SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
+#: A surface is fitted to no more facets than this.
+_SAMPLE = 400
+#: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
+_NEAR, _TURN = 3.0, 25.0
+#: A region grows by this factor at most before the surface is fitted to it again.
+_STEP = 4
+#: A surface that explains this share of what the best one does comes into question too.
+_AS_MUCH = 0.6
+#: A flat region has to have so many facets, or be larger by this factor than those around it.
+_MANY, _LARGER = 12, 6.0
+#: A curved region has to have so many facets, and to turn by so many degrees.
+_LEAST_CURVED, _LEAST_TURN = 6, 12.0
+#: In a smooth piece, seeds are given up when so many in a row came to nothing; so many in all pieces.
+_MISSES, _ALL_MISSES = 60, 3000
+#: Rounds that settle facets between two regions.
+_SWEEPS = 5
+#: The root mean square distance of a region may be this many tolerances: few nodes may be off by chance.
+_BY_CHANCE = 1.25
+
+
+@dataclass(frozen=True, eq=False)
+class Recognised:
+    """``label`` (m,) is the surface of every facet, an index into ``surfaces``, or -1."""
+
+    label: Array
+    surfaces: tuple[Primitive, ...]
+
+
+def recognised(nodes: Array, triangles: Array, across: Array, tolerance: float) -> Recognised:
+    """Find simple surfaces.
+
+    About O(m log m) in the number of facets.
+
+    Parameters
+    ----------
+    nodes : (n, 3) array
+    triangles : (m, 3) int array
+    across : (m, 3) int array
+        Facet across each edge, -1 where a region ends in any case.
+    tolerance : float
+        Root mean square distance of the nodes of a region to its surface.
+    """
+    return _Search(nodes, triangles, across, tolerance).run()
+
+
+class _Search:
+    def __init__(self, nodes: Array, triangles: Array, across: Array, tolerance: float) -> None:
+        m = len(triangles)
+        self.nodes, self.triangles = np.ascontiguousarray(nodes, np.float64), triangles
+        self.across, self.tolerance = across, tolerance
+        vectors = area_vectors(nodes[triangles])
+        self.area = np.linalg.norm(vectors, axis=1)
+        self.normals = vectors / np.where(self.area > 0, self.area, 1.0)[:, None]
+        self.label = np.full(m, -1, np.int32)
+        self.queue, self.mark, self.stamp = np.empty(m, np.int32), np.zeros(m, np.int32), 0
+        self.surfaces: list[Primitive] = []
+        self.smoothed = {0: self.normals}
+
+    def _normals(self, count: int) -> Array:
+        """Normals for a first guess at a surface on so many facets."""
+        sweeps = _SWEEPS_OF_NORMALS[min(int(np.searchsorted(_HOODS, count)), len(_HOODS) - 1)]
+        if sweeps not in self.smoothed:
+            known = max(done for done in self.smoothed if done < sweeps)
+            vectors, other = self.smoothed[known].copy(), np.empty_like(self.normals)
+            for _ in range(sweeps - known):
+                kernels.smoothed(vectors, self.across, other)
+                vectors, other = other, vectors
+            self.smoothed[sweeps] = vectors
+        return self.smoothed[sweeps]
+
+    def run(self) -> Recognised:
+        m = len(self.triangles)
+        inside = self.across.ravel() >= 0
+        row = np.repeat(np.arange(m), 3)[inside]
+        n_pieces, piece = label_components(m, row, self.across.ravel()[inside])
+        misses, all_misses = np.zeros(n_pieces, np.int64), 0
+        is_tried = np.zeros(m, bool)
+        for seed in np.argsort(-self.area, kind="stable").tolist():
+            if self.label[seed] >= 0 or is_tried[seed] or misses[piece[seed]] >= _MISSES or not self.area[seed] > 0:
+                continue
+            found = self._from(seed)
+            if found is None:
+                misses[piece[seed]] += 1
+                all_misses += 1
+                is_tried[self._hood(seed, _HOODS[0])] = True
+                if all_misses >= _ALL_MISSES:
+                    break
+                continue
+            misses[piece[seed]] = 0
+            surface, facets = found
+            self.label[facets] = len(self.surfaces)
+            self.surfaces.append(surface)
+        self._settle()
+        return self._tidied()
+
+    def _hood(self, seed: int, most: int) -> Array:
+        self.stamp += 1
+        count = kernels.hood(seed, most, self.across, self.label, self.queue, self.mark, self.stamp)
+        return self.queue[:count].copy()
+
+    def _from(self, seed: int) -> tuple[Primitive, Array] | None:
+        """The best surface that a facet lies on, and the region it explains."""
+        flat = self._grown(self._hood(seed, 1), "plane")
+        found = [flat] if flat is not None and self._counts(*flat) else []
+        tried = 0
+        for most in _HOODS:
+            hood = self._hood(seed, most)
+            if len(hood) == tried:
+                break
+            tried = len(hood)
+            regions = [region for region in (self._grown(hood, kind) for kind in PRIMITIVES) if region is not None]
+            found += [region for region in regions if self._counts(*region)]
+            if not regions or max(len(facets) for _, facets in regions) >= _GROWN * tried:
+                break
+        if not found:
+            return None
+        areas = [float(self.area[facets].sum()) for _, facets in found]
+        equal = [one for one, area in zip(found, areas, strict=True) if area >= _AS_MUCH * max(areas)]
+        # the simpler kind, unless the edges say something else
+        return min(equal, key=lambda one: self._sag(*one) * (1.0 + 0.2 * PRIMITIVES.index(one[0].kind)))
+
+    def _sag(self, surface: Primitive, facets: Array) -> float:
+        code, numbers = surface.code
+        return float(kernels.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
+
+    def _grown(self, hood: Array, kind: str) -> tuple[Primitive, Array] | None:
+        """A surface of one kind fitted to facets and what they grow to, or ``None``."""
+        surface = self._fitted(hood, kind)
+        region = hood[:0]
+        most = _STEP * len(hood)
+        while surface is not None:
+            more = self._flooded(hood[:1] if kind == "plane" else hood, most, surface)
+            if len(more) <= len(region):
+                break
+            best, region = surface, more
+            most = _STEP * len(region)
+            surface = self._fitted(region, kind)
+        return (best, region) if len(region) else None
+
+    def _flooded(self, starts: Array, most: int, surface: Primitive) -> Array:
+        self.stamp += 1
+        code, numbers = surface.code
+        count = kernels.grow(
+            starts, most, code, numbers, self.nodes, self.triangles, self.normals, self.across, self.label,
+            _NEAR * self.tolerance, np.cos(np.radians(_TURN)), self.queue, self.mark, self.stamp,
+        )  # fmt: skip
+        return self.queue[:count].copy()
+
+    def _fitted(self, facets: Array, kind: str) -> Primitive | None:
+        normals = self._normals(len(facets))
+        if len(facets) > _SAMPLE:
+            facets = facets[np.linspace(0, len(facets) - 1, _SAMPLE).astype(np.int64)]
+        points = self.nodes[np.unique(self.triangles[facets])]
+        if kind == "plane":
+            return fit_primitive(points, points, self.normals[facets], _BY_CHANCE * self.tolerance, (kind,))
+        beyond = self.across[facets].ravel()
+        row, side = np.repeat(facets, 3), np.tile(np.arange(3), len(facets))
+        inside = (beyond >= 0) & ((beyond > row) | ~np.isin(beyond, facets))
+        row, side, beyond = row[inside], side[inside], beyond[inside]
+        normal = normals[row] + normals[beyond]
+        length = np.linalg.norm(normal, axis=1)
+        normal = normal / np.where(length > 0, length, 1.0)[:, None]
+        ends = self.triangles[row, side], self.triangles[row, (side + 1) % 3]
+        middle = 0.5 * (self.nodes[ends[0]] + self.nodes[ends[1]])
+        if len(middle) < 3:
+            return None
+        return fit_primitive(points, middle, normal, _BY_CHANCE * self.tolerance, (kind,))
+
+    def _counts(self, surface: Primitive, facets: Array) -> bool:
+        """Whether a region is more than facets happen to agree on."""
+        beyond = self.across[facets].ravel()
+        beyond = beyond[beyond >= 0]
+        beyond = beyond[self.mark[beyond] != self.stamp] if len(beyond) else beyond
+        beyond = np.setdiff1d(beyond, facets)
+        if surface.kind == "plane":
+            if len(facets) >= _MANY or not len(beyond):
+                return True
+            return bool(self.area[facets].sum() >= _LARGER * self.area[beyond].mean())
+        if len(facets) < _LEAST_CURVED:
+            return False
+        normals = self.normals[facets]
+        mean = normals.mean(axis=0)
+        size = float(np.linalg.norm(mean))
+        return size < 1e-9 or bool(
+            np.degrees(np.arccos(np.clip((normals @ mean).min() / size, -1.0, 1.0))) >= _LEAST_TURN / 2
+        )
+
+    def _settle(self) -> None:
+        """Let facets between two regions go to the surface that they are nearest to, and fit the surfaces again."""
+        for _ in range(_SWEEPS if len(self.surfaces) > 1 else 0):
+            coded = [surface.code for surface in self.surfaces]
+            codes, numbers = np.array([code for code, _ in coded]), np.array([values for _, values in coded])
+            before = self.label.copy()
+            while kernels.settle(self.label, codes, numbers, self.nodes, self.triangles, self.across):
+                pass
+            changed = self.label != before
+            if not changed.any():
+                break
+            for k in np.union1d(before[changed], self.label[changed]).tolist():
+                facets = np.flatnonzero(self.label == k)
+                better = self._fitted(facets, self.surfaces[k].kind) if len(facets) else None
+                if better is not None:
+                    self.surfaces[k] = better
+
+    def _tidied(self) -> Recognised:
+        """Surfaces that kept facets, fitted to all of them once more."""
+        used, label = np.unique(self.label, return_inverse=True)
+        surfaces = []
+        label = label.reshape(-1) - int(bool(len(used)) and used[0] < 0)
+        for new, old in enumerate(used[used >= 0].tolist()):
+            surface = self.surfaces[old]
+            better = self._fitted(np.flatnonzero(label == new), surface.kind)
+            surfaces.append(surface if better is None else better)
+        return Recognised(label.astype(np.int32), tuple(surfaces))
