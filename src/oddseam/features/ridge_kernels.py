@@ -9,7 +9,10 @@ from oddseam.compiled import kernel
 
 @kernel
 def _one_side(start, other, most, px, py, pz, n, c, centre, normal, area, across, queue, mark, stamp):
-    """Angle of the surface at an edge, as the facets on the side of ``start`` make one expect it by a straight line."""
+    """Angle of the surface at an edge, as the facets on the side of ``start`` make one expect it, and its slope.
+
+    A straight line is laid through the angles of the facets.
+    """
     mark[start] = stamp
     mark[other] = stamp
     queue[0] = start
@@ -44,15 +47,16 @@ def _one_side(start, other, most, px, py, pz, n, c, centre, normal, area, across
                 count += 1
     det = w0 * w2 - w1 * w1
     if count < 4 or not det > 1e-6 * w0 * w2:
-        return a0 / w0 if w0 > 0.0 else 0.0
-    return (w2 * a0 - w1 * a1) / det
+        return (a0 / w0 if w0 > 0.0 else 0.0), 0.0
+    return (w2 * a0 - w1 * a1) / det, (w0 * a1 - w1 * a0) / det
 
 
 @kernel
-def jumps(half, most, nodes, triangles, centre, normal, area, across, queue, mark, jump, turn):
+def jumps(half, most, nodes, triangles, centre, normal, area, across, queue, mark, jump, turn, bend):
     """Fill, for half-edges (k,), the jump of the angle across the edge, and the turn at the edge itself, in radians.
 
-    Both are positive where the surface is convex.
+    Both are positive where the surface is convex.  ``bend`` gets by how much the surface turns beside the edge over
+    the width of a facet, at most.
     """
     n = np.empty(3)
     c = np.empty(3)
@@ -71,6 +75,7 @@ def jumps(half, most, nodes, triangles, centre, normal, area, across, queue, mar
         if not length > 0.0:
             jump[k] = 0.0
             turn[k] = 0.0
+            bend[k] = 0.0
             continue
         for d in range(3):
             n[d] /= length
@@ -80,16 +85,18 @@ def jumps(half, most, nodes, triangles, centre, normal, area, across, queue, mar
         c[1] = ez * n[0] - ex * n[2]
         c[2] = ex * n[1] - ey * n[0]
         length = np.sqrt(c[0] * c[0] + c[1] * c[1] + c[2] * c[2])
+        width = 2.0 * max(area[t], area[o]) / length
         for d in range(3):
             c[d] /= length
         px = 0.5 * (nodes[a, 0] + nodes[b, 0])
         py = 0.5 * (nodes[a, 1] + nodes[b, 1])
         pz = 0.5 * (nodes[a, 2] + nodes[b, 2])
         stamp += 1
-        here = _one_side(t, o, most, px, py, pz, n, c, centre, normal, area, across, queue, mark, stamp)
+        here, slope = _one_side(t, o, most, px, py, pz, n, c, centre, normal, area, across, queue, mark, stamp)
         stamp += 1
-        there = _one_side(o, t, most, px, py, pz, n, c, centre, normal, area, across, queue, mark, stamp)
+        there, other = _one_side(o, t, most, px, py, pz, n, c, centre, normal, area, across, queue, mark, stamp)
         jump[k] = there - here
+        bend[k] = max(abs(slope), abs(other)) * width
         one = np.arctan2(
             normal[t, 0] * c[0] + normal[t, 1] * c[1] + normal[t, 2] * c[2],
             normal[t, 0] * n[0] + normal[t, 1] * n[1] + normal[t, 2] * n[2],

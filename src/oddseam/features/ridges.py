@@ -13,22 +13,25 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.features import ridge_kernels as kernels
+from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model.connectivity import label_components
 
 #: Facets looked at on each side of an edge: at least, and at most where there is noise.
-_FEW, _MANY = 12, 160
+_FEW, _MANY = 12, 96
 #: Weaker edges go on with a chain down to this share of the angle.
 _WEAK = 0.7
 #: The edge itself has to turn by this share of the jump.
 _OWN = 0.4
+#: A jump is at least this share of what the surface beside it turns by over the width of a facet.
+_BESIDE = 1.2
 #: A jump counts if it is so many times what noise makes of it; that is the tilt of a facet by noise times a factor
 #: over the root of the number of facets looked at.
 _SURE, _SPREAD = 5.0, 2.83
 #: Where chains meet, another edge has to jump by this share of those there.
 _JUNCTION = 0.8
-#: A chain of fewer edges with a free end is noise.
-_SHORT = 4
+#: A chain of fewer edges is none; more of them where there is noise.
+_SHORT, _SHORT_NOISY = 4, 8
 
 
 def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noise: float, anchors: Array) -> Array:
@@ -67,18 +70,32 @@ def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noi
     tilt = np.degrees(2.0 * noise / length) if length > 0 else 0.0  # of a facet by noise
     needed = _SURE * _SPREAD * tilt / _WEAK
     most = int(np.clip((needed / angle) ** 2, _FEW, _MANY))
-    jump, turn = np.empty(len(half)), np.empty(len(half))
-    kernels.jumps(
-        half, most, np.ascontiguousarray(nodes, np.float64), triangles, nodes[triangles].mean(axis=1), normal, area,
-        across, np.empty(max(most, 4), np.int32), np.zeros(m, np.int32), jump, turn,
-    )  # fmt: skip
+    jump, turn, bend = np.empty(len(half)), np.empty(len(half)), np.empty(len(half))
+    points, centre = np.ascontiguousarray(nodes, np.float64), nodes[triangles].mean(axis=1)
+
+    def look(start: int, stop: int) -> None:
+        its = slice(start, stop)
+        queue, mark = np.empty(max(most, 4), np.int32), np.zeros(m, np.int32)
+        kernels.jumps(
+            half[its], most, points, triangles, centre, normal, area, across, queue, mark, jump[its], turn[its],
+            bend[its],
+        )  # fmt: skip
+
+    in_shares(look, len(half))
     least = max(angle, needed / np.sqrt(most))
-    jump, turn = np.degrees(jump), np.degrees(turn)
+    jump, turn, bend = np.degrees(jump), np.degrees(turn), np.degrees(bend)
     real = (turn * jump > 0) & (np.abs(turn) >= _OWN * np.abs(jump)) & (np.abs(jump) >= _WEAK * least)
+    real &= np.abs(jump) >= _BESIDE * bend
     half, ends, jump = half[real], ends[real], jump[real]
     crest = _crests(ends, np.abs(jump), triangles, len(nodes))
     half, ends, jump = half[crest], ends[crest], jump[crest]
-    return np.asarray(half[_linked(ends, np.abs(jump) >= least, jump > 0, anchors)])
+    return np.asarray(
+        half[
+            _linked(
+                ends, np.abs(jump) >= least, jump > 0, anchors, _SHORT_NOISY if most > _FEW or noise > 0 else _SHORT
+            )
+        ]
+    )
 
 
 def _crests(ends: Array, jump: Array, triangles: Array, n_nodes: int) -> Array:
@@ -106,7 +123,7 @@ def _crests(ends: Array, jump: Array, triangles: Array, n_nodes: int) -> Array:
     return keep
 
 
-def _linked(ends: Array, strong: Array, convex: Array, anchors: Array) -> Array:
+def _linked(ends: Array, strong: Array, convex: Array, anchors: Array, least: int) -> Array:
     """(k,) bool: edges in chains that hold strong ones, without what is too short."""
     keep = np.ones(len(ends), bool)
     for sign in (True, False):
@@ -117,7 +134,7 @@ def _linked(ends: Array, strong: Array, convex: Array, anchors: Array) -> Array:
         its = chain[ends[of_sign, 0]]
         count = np.bincount(its, minlength=len(anchors))
         sure = np.bincount(its, strong[of_sign], minlength=len(anchors)) > 0
-        keep[of_sign] = sure[its] & (count[its] >= _SHORT)
+        keep[of_sign] = sure[its] & (count[its] >= least)
     return _without_stubs(ends, keep, anchors)
 
 
