@@ -22,6 +22,7 @@ TERMINALS = {
     "mend": "oddseam mend inlet_cowl.stl --unit mm -o mended.seam",
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
     "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
+    "features": "oddseam features mended.seam -o patches.seam",
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "account": "oddseam account even.seam",
     "measure": "oddseam measure even.seam",
@@ -32,6 +33,7 @@ TERMINALS = {
 #: What has more lines than this is set in two columns.
 LINES = 60
 PICTURES = {
+    "picture_patches": "oddseam picture patches.seam --colour patch",
     "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
     "picture_before_after": "oddseam picture even.seam --before inlet_cowl.stl --unit mm",

@@ -1,5 +1,6 @@
 """The demo data of Alder Weir: made from formulas, always the same, and damaged on purpose."""
 
 from oddseam.demo.damage import write_raw_cowl
+from oddseam.demo.deflector import write_deflector
 
-__all__ = ["write_raw_cowl"]
+__all__ = ["write_deflector", "write_raw_cowl"]

@@ -5,8 +5,11 @@ Lengths in millimetres; the ridge runs along x at y = 0, the flat underside lies
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 
+import oddseam
 from oddseam.arrays import Array
 from oddseam.demo.patchwork import Patchwork
 
@@ -51,3 +54,8 @@ def deflector() -> tuple[Array, Array]:
     for upper, lower, turned in (*sides, (top[:, -1], bottom[:, -1], True)):
         work.add(lower[None] + share * (upper - lower)[None], turned=turned)
     return work.joined()
+
+
+def write_deflector(path: str | Path) -> None:
+    """Write the deflector as a facet file."""
+    oddseam.write_mesh(oddseam.Mesh.from_triangles(*deflector(), unit="mm"), path)
