@@ -33,6 +33,7 @@ TERMINALS = {
 #: What has more lines than this is set in two columns.
 LINES = 60
 PICTURES = {
+    "picture_sizes": "oddseam picture patches.seam --sizes cowl.npz",
     "picture_patches": "oddseam picture patches.seam --colour patch",
     "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
@@ -90,6 +91,7 @@ def main() -> None:
         oddseam.write_mesh(block(), folder / "block.vtu")
         for name, command in TERMINALS.items():
             terminal(command, run(command, folder), SHOTS / f"{name}.png")
+        run("oddseam sizes patches.seam -o cowl.npz --base 12 --smallest 1 --per-turn 36 --across 1", folder)
         for name, command in PICTURES.items():
             run(f"{command} -o {SHOTS.resolve() / name}.png", folder)
 

@@ -175,3 +175,13 @@ def test_slivers_and_coarse_input_are_no_obstacle():
     proof = oddseam.prove(even)
     assert proof.is_clean and proof.is_closed and proof.volume == pytest.approx(3 * np.pi, rel=0.01)
     assert angles(even).min() > 20.0
+
+
+def test_facets_that_would_cross_keep_what_lay_beneath_them():
+    """Two coarse globes, one barely within the other: chords of the outer one would cut the inner one."""
+    mesh = shapes.side_by_side(shapes.sphere(24, 1.0), shapes.sphere(24, 0.99))
+    assert not len(mesh.crossing_triangles)
+    even = oddseam.remesh(mesh, size=0.4, target="stl")
+    assert not len(oddseam.as_written(even, "stl").crossing_triangles) and not even.account.last.outcome.unmet
+    assert any("kept their place" in note for note in even.account.last.outcome.notes)
+    assert oddseam.prove(even).is_closed

@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.isotropic import remesh as remesh
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
+    from oddseam.sizes.making import make_sizes as make_sizes
 
 _HOME = {
     "Account": "accounts", "Entry": "accounts",
@@ -80,7 +81,7 @@ _HOME = {
     "pick": "picks",
     "draw": "pictures",
     "coarsen": "remeshing.coarsening", "remesh": "remeshing",
-    "SizeField": "sizes", "Zone": "sizes",
+    "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making",
 }  # fmt: skip
 
 __all__ = [*_HOME, "__version__"]  # noqa: PLE0604

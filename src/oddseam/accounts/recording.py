@@ -41,6 +41,13 @@ M = TypeVar("M", bound=Recordable)
 _UNRECORDED = frozenset({"progress"})
 
 
+def _plain(value: Any) -> Any:
+    """A setting as it is written down."""
+    if isinstance(value, tuple):
+        return list(value)
+    return value.as_setting() if hasattr(value, "as_setting") else value
+
+
 def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
     """Record a function of a mesh as an operation.
 
@@ -58,9 +65,7 @@ def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Calla
             bound.apply_defaults()
             mesh: Recordable = next(iter(bound.arguments.values()))
             settings = {
-                name: list(value) if isinstance(value, tuple) else value
-                for name, value in list(bound.arguments.items())[1:]
-                if name not in _UNRECORDED
+                name: _plain(value) for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED
             }
             start = time.perf_counter()
             result, outcome = function(*args, **kwargs)

@@ -141,11 +141,33 @@ def build_parser() -> argparse.ArgumentParser:
         help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)",
     )
 
+    p = verb("sizes", "make a size field: a base size, and smaller ones by curvature, walls, patches, parts and zones")
+    reads(p)
+    reports(p)
+    p.add_argument("-o", "--output", required=True, metavar="FIELD", help="an .npz file, for `oddseam remesh --sizes`")
+    p.add_argument("--base", type=float, required=True, help="largest size, in the unit of the mesh")
+    p.add_argument("--smallest", type=float, help="curvature and walls ask for no less (a hundredth of the base)")
+    p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
+    p.add_argument("--per-turn", type=float, metavar="N", help="elements round a full turn of curved surface")
+    p.add_argument("--across", type=float, metavar="N", help="elements across a wall or a gap")
+    p.add_argument("--patch", action="append", metavar="NAME=SIZE", help="size on a patch; may be repeated")
+    p.add_argument("--part", action="append", metavar="NAME=SIZE", help="size on a part; may be repeated")
+    p.add_argument(
+        "--zone",
+        action="append",
+        metavar="ZONE=SIZE",
+        help="box:x,y,z,x,y,z=SIZE, sphere:x,y,z,r=SIZE or cylinder:x,y,z,x,y,z,r=SIZE; may be repeated",
+    )
+    p.add_argument("--at", action="append", metavar="X,Y,Z", help="print the size at this point; may be repeated")
+    follows_creases(p)
+
     p = verb("remesh", "make even triangles of a wanted edge length; creases, rims and borders are kept")
     reads(p)
     writes(p)
     reports(p)
-    p.add_argument("--size", type=float, required=True, help="wanted edge length, in the unit of the mesh")
+    wanted = p.add_mutually_exclusive_group(required=True)
+    wanted.add_argument("--size", type=float, help="wanted edge length, in the unit of the mesh")
+    wanted.add_argument("--sizes", metavar="FIELD", help="a size field that `oddseam sizes` has made")
     follows_creases(p)
     p.add_argument(
         "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
@@ -210,6 +232,7 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--colour", metavar="MEASURE", help="colour by quality, such as minimum-angle, marking the worst, or by patch"
     )
+    p.add_argument("--sizes", metavar="FIELD", help="colour by a size field that `oddseam sizes` has made")
     p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")
     p.add_argument("--plain", action="store_true", help="do not survey, mark nothing: a fraction of the time")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import IO, Any
 
@@ -165,6 +166,24 @@ def print_patches(name: str, mesh: oddseam.Mesh) -> None:
     console.print(table)
     if len(rows) > _MOST_PATCHES:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
+
+
+def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: list[tuple[float, ...]]) -> None:
+    """What a size field is, and what it asks for."""
+    sizes = field.at(mesh.nodes)
+    spread = np.quantile(sizes, (0.0, 0.05, 0.5, 0.95, 1.0)).tolist() if len(sizes) else []
+    at = [(point, float(field.at(np.array([point]))[0])) for point in points]
+    if args.json:
+        report = {"written": args.output, "field": field.as_setting(), "at_nodes": spread, "at": at}
+        print(json.dumps(report, indent=1))
+        return
+    console = _console()
+    console.print(f"wrote {args.output}: {field.as_setting()}, in {mesh.unit_name}", markup=False)
+    table = _table("size at nodes", "min", "5 %", "median", "95 %", "max", right=(1, 2, 3, 4, 5))
+    table.add_row("", *(f"{value:.4g}" for value in spread))
+    console.print(table)
+    for point, size in at:
+        console.print(f"  at {_point(point)}: {size:.5g}", markup=False)
 
 
 def print_entry(entry: oddseam.Entry) -> None:

@@ -129,14 +129,54 @@ def run_mend(args: argparse.Namespace) -> int:
     return _finish(mesh, args)
 
 
+def _named_sizes(texts: list[str] | None, option: str) -> dict[str, float]:
+    """What stands before each last equals sign, and the number after it."""
+    found = {}
+    for text in texts or ():
+        name, _, value = text.rpartition("=")
+        if not name:
+            raise Refusal(f"{option} {text}: say NAME=SIZE")
+        found[name] = _numbers(value, f"{option} {name}", float)[0]
+    return found
+
+
+def _zones(texts: list[str] | None) -> tuple[oddseam.Zone, ...]:
+    zones = []
+    for text, size in _named_sizes(texts, "--zone").items():
+        kind, _, numbers = text.partition(":")
+        if not numbers:
+            raise Refusal(f"--zone {text}: say KIND:NUMBERS=SIZE, such as sphere:0,0,9,2.5=0.4")
+        zones.append(oddseam.Zone(kind, _numbers(numbers, f"--zone {kind}", float), size))
+    return tuple(zones)
+
+
+def run_sizes(args: argparse.Namespace) -> int:
+    """Make a size field."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    points = [_numbers(text, "--at", float) for text in args.at or ()]
+    for text, point in zip(args.at or (), points, strict=True):
+        if len(point) != 3:
+            raise Refusal(f"--at {text}: three numbers are wanted")
+    with shown() as progress:
+        field = oddseam.make_sizes(
+            mesh, args.base, smallest=args.smallest, growth=args.growth, per_turn=args.per_turn, across=args.across,
+            patches=_named_sizes(args.patch, "--patch"), parts=_named_sizes(args.part, "--part"),
+            zones=_zones(args.zone), crease=args.crease, progress=progress,
+        )  # fmt: skip
+    field.write(args.output)
+    tables.print_sizes(args, mesh, field, points)
+    return 0
+
+
 def run_remesh(args: argparse.Namespace) -> int:
     """Remesh the surface."""
     _check_output(args)
     mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    size = args.size if args.sizes is None else oddseam.SizeField.read(args.sizes)
     with shown() as progress:
         mesh = oddseam.remesh(
             mesh,
-            size=args.size,
+            size=size,
             crease=args.crease,
             chord=args.chord,
             growth=args.growth,
@@ -241,9 +281,10 @@ def run_picture(args: argparse.Namespace) -> int:
             raise Refusal(f"--direction {args.direction}: three numbers with commas between are wanted") from None
     before = None if args.before is None else oddseam.read_mesh(args.before, unit=args.unit)
     colour = None if args.colour is None else args.colour.replace("-", "_")
+    sizes = None if args.sizes is None else oddseam.SizeField.read(args.sizes)
     oddseam.draw(
         mesh, args.output, direction=direction, title=args.title,  # type: ignore[arg-type]
-        only=args.only, hide=args.hide, cut=args.cut, colour=colour, before=before, plain=args.plain,
+        only=args.only, hide=args.hide, cut=args.cut, colour=colour, sizes=sizes, before=before, plain=args.plain,
     )  # fmt: skip
     print(f"wrote {args.output}")
     return 0

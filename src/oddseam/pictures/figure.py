@@ -18,7 +18,9 @@ from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
 from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
+from oddseam.pictures.sized import draw_size_scale, size_colours
 from oddseam.pictures.view import Camera, render
+from oddseam.sizes import SizeField
 
 #: Directions from which a part can be looked at.
 DIRECTIONS = {
@@ -40,6 +42,7 @@ def draw(
     hide: str | None = None,
     cut: Plane | None = None,
     colour: str | None = None,
+    sizes: SizeField | None = None,
     before: Mesh | None = None,
     found: Survey | None = None,
     plain: bool = False,
@@ -60,6 +63,8 @@ def draw(
     colour : str, optional
         A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
         the rings then mark the worst elements.  With ``"patch"`` every patch has one, and creases are drawn.
+    sizes : SizeField, optional
+        Colour every facet by the edge length that is wanted there.
     before : Mesh, optional
         Drawn beside the mesh, from the same direction and at the same scale.
     found : Survey, optional
@@ -88,6 +93,8 @@ def draw(
 
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | None]:
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
+        if sizes is not None:
+            return replace(scene, colours=size_colours(one, scene.triangles, scene.nodes, sizes)), None
         if colour is None:
             return scene, None
         if colour == "patch":
@@ -102,7 +109,7 @@ def draw(
         _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
         sheet.save(path)
         return path
-    if found is None and not plain and colour != "patch":
+    if found is None and not plain and colour != "patch" and sizes is None:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
     if colouring is not None:
@@ -119,6 +126,9 @@ def draw(
         draw_close_ups(sheet, scene, marks, column, 272, eye)
         if not marks:
             draw_histograms(sheet, mesh, column, 262, but=colouring.measure)
+    elif sizes is not None:
+        draw_size_scale(sheet, mesh, sizes, column, 62)
+        draw_histograms(sheet, mesh, column, 284)
     elif colour == "patch":
         list_patches(sheet, mesh, column, 66)
     elif marks:

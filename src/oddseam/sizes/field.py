@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import dataclasses
+import json
+import zipfile
 from dataclasses import dataclass, field
 from functools import cached_property
+from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import Refusal
+from oddseam.errors import FormatError, Refusal
+from oddseam.formats.files import write_whole
 from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
 from oddseam.sizes.zones import Zone
@@ -119,6 +124,41 @@ class SizeField:
         if len(self.sizes) and len(points):
             self._lower(points, found)
         return found
+
+    def as_setting(self) -> str:
+        """In words, for an account."""
+        places = f"{len(self.zones)} zone(s), {len(self.sizes):,} source(s)"
+        return f"{self.least:g} to {self.base:g}, {places}"
+
+    def write(self, path: str | Path) -> None:
+        """Write the field to an ``.npz`` file, whole or not at all."""
+        if Path(path).suffix.lower() != ".npz":
+            raise FormatError(str(path), "size fields are written as .npz")
+        head = {"base": self.base, "growth": self.growth, "zones": [dataclasses.asdict(zone) for zone in self.zones]}
+
+        def fill(file: BinaryIO) -> None:
+            np.savez(file, head=np.array(json.dumps(head)), points=self.points, sizes=self.sizes)
+
+        write_whole(Path(path), fill)
+
+    @classmethod
+    def read(cls, path: str | Path) -> SizeField:
+        """Read what :meth:`write` has written.
+
+        Raises
+        ------
+        FormatError
+            If the file is none of these.
+        """
+        try:
+            with Path(path).open("rb") as file, np.load(file, allow_pickle=False) as held:
+                head, points, sizes = json.loads(str(held["head"])), held["points"], held["sizes"]
+            zones = tuple(Zone(z["kind"], tuple(z["numbers"]), z["size"]) for z in head["zones"])
+            return cls(head["base"], head["growth"], zones, points, sizes)
+        except OSError as error:
+            raise FormatError(str(path), f"cannot be read: {error.strerror or error}") from error
+        except (ValueError, KeyError, TypeError, zipfile.BadZipFile) as error:
+            raise FormatError(str(path), f"this is no size field: {error}") from error
 
     def _lower(self, points: Array, found: Array) -> None:
         from oddseam.compiled import announce

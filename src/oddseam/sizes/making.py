@@ -1,0 +1,156 @@
+"""Making a size field for a mesh from a few rules."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.geometry.rays import RayTree
+from oddseam.geometry.triangles import unit_normals
+from oddseam.model import Mesh
+from oddseam.progress import Progress, silent
+from oddseam.sizes.curvature import largest_curvature
+from oddseam.sizes.field import SizeField
+from oddseam.sizes.zones import Zone
+
+#: Facets are sampled so densely, over the size wanted on them.
+_STEP = 0.7
+#: A facet is cut in no more pieces along an edge.
+_MOST = 256
+#: The two sides of a wall or a gap may be out of parallel by up to 45 degrees.
+_OPPOSED = float(np.sqrt(0.5))
+
+
+def make_sizes(
+    mesh: Mesh,
+    base: float,
+    *,
+    smallest: float | None = None,
+    growth: float = 0.35,
+    per_turn: float | None = None,
+    across: float | None = None,
+    patches: Mapping[str, float] | None = None,
+    parts: Mapping[str, float] | None = None,
+    zones: tuple[Zone, ...] = (),
+    crease: float = 30.0,
+    progress: Progress = silent,
+) -> SizeField:
+    """Make a size field for a mesh.
+
+    Every rule asks for a size somewhere; the smallest counts, and away from it the size grows.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        With tri or quad elements.
+    base : float
+        Largest size, in the unit of the mesh.
+    smallest : float, optional
+        Curvature and walls ask for no less; a hundredth of the base by default.
+    growth : float
+        By how much the size grows, over the distance.
+    per_turn : float, optional
+        Elements round a full turn of curved surface.
+    across : float, optional
+        Elements across a wall or a gap; they are seen from the middles of facets.
+    patches, parts : mapping of str to float, optional
+        Sizes on named patches and parts.
+    zones : tuple of Zone
+        Places with a size of their own.
+    crease : float
+        Edges where the surface turns by more degrees are creases, and no curvature.
+    progress : callable, optional
+
+    Returns
+    -------
+    SizeField
+
+    Raises
+    ------
+    Refusal
+        If a number makes no sense, or there is no patch or part of that name.
+
+    Notes
+    -----
+    About linear in the facets, and in the elements that the field asks for.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> field = oddseam.make_sizes(corner, 0.5, zones=(oddseam.Zone("sphere", (2, 0, 0, 0.2), size=0.1),))
+    >>> field.at([[2, 0, 0], [0, 2, 0]])
+    array([0.1, 0.5])
+    """
+    for name, value in (("smallest", smallest), ("per_turn", per_turn), ("across", across)):
+        if value is not None and not 0 < value < np.inf:
+            raise Refusal(f"{name} {value} is not positive")
+    field = SizeField(base, growth, zones)
+    least = 0.01 * base if smallest is None else smallest
+    t = mesh.triangulation
+    corners = mesh.nodes[t.triangles]
+    if per_turn is not None:
+        progress("measuring curvature", 0.1)
+        drawn = mesh.creases.edges if mesh.creases is not None else None
+        curvature = largest_curvature(mesh.nodes, t.triangles, crease, drawn)
+        with np.errstate(divide="ignore"):
+            wanted = np.clip(2.0 * np.pi / (per_turn * curvature), least, base)
+        field = field.finer(*_spread(corners, wanted))
+    if across is not None:
+        progress("measuring walls and gaps", 0.5)
+        field = field.finer(*_across(mesh, across, least))
+    label = None if mesh.patches is None else mesh.patches.label
+    names = [] if mesh.patches is None else [patch.name for patch in mesh.patches.table]
+    for which, rules, of_element, known in (
+        ("patch", patches, label, names), ("part", parts, mesh.element_part, [part.name for part in mesh.parts]),
+    ):  # fmt: skip
+        for name, value in (rules or {}).items():
+            if name not in known or of_element is None:
+                raise Refusal(f"there is no {which} {name!r}; there are {', '.join(known) or 'none'}")
+            if not 0 < value < np.inf:
+                raise Refusal(f"size {value} of {which} {name!r} is not positive")
+            its = corners[of_element[t.element] == known.index(name)]
+            field = field.finer(*_spread(its, np.full((len(its), 3), value)))
+    progress("done", 1.0)
+    return field
+
+
+def _spread(corners: Array, sizes: Array) -> tuple[Array, Array]:
+    """Places on triangles (m, 3, 3), about as dense as the sizes at their corners (m, 3) are small, and sizes there."""
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1, initial=0.0)
+    pieces = np.clip(np.ceil(longest / (_STEP * sizes.min(axis=1, initial=np.inf))), 1, _MOST).astype(np.int64)
+    points, values = [], []
+    for count in np.unique(pieces).tolist():
+        its = pieces == count
+        i, j = (w.ravel() for w in np.meshgrid(np.arange(count + 1), np.arange(count + 1), indexing="ij"))
+        i, j = i[i + j <= count], j[i + j <= count]
+        share = np.column_stack([i, j, count - i - j]) / count
+        points.append(np.einsum("sk,mkd->msd", share, corners[its]).reshape(-1, 3))
+        values.append((sizes[its] @ share.T).ravel())
+    return (np.concatenate(points), np.concatenate(values)) if points else (np.zeros((0, 3)), np.zeros(0))
+
+
+def _across(mesh: Mesh, count: float, least: float) -> tuple[Array, Array]:
+    """Sources on facets with a wall behind or a gap before them."""
+    triangles = mesh.triangulation.triangles
+    normal = unit_normals(mesh.nodes[triangles])
+    facets = np.flatnonzero(normal.any(axis=1))
+    if len(facets) < 2:
+        return np.zeros((0, 3)), np.zeros(0)
+    tree = RayTree(mesh.nodes, triangles)
+    points, sizes = [], []
+    for sense in (-1.0, 1.0):
+        distance, met = tree.along_normals(facets, sense, mesh.diagonal)
+        hit = np.flatnonzero(met >= 0)
+        opposed = np.einsum("ij,ij->i", normal[facets[hit]], normal[met[hit]]) <= -_OPPOSED
+        joined = (triangles[facets[hit]][:, :, None] == triangles[met[hit]][:, None, :]).any(axis=(1, 2))
+        hit = hit[opposed & ~joined]
+        wanted = np.maximum(distance[hit] / count, least)
+        its_points, its_sizes = _spread(mesh.nodes[triangles[facets[hit]]], np.repeat(wanted[:, None], 3, axis=1))
+        points.append(its_points)
+        sizes.append(its_sizes)
+    return np.concatenate(points), np.concatenate(sizes)

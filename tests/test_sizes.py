@@ -1,0 +1,145 @@
+"""Size fields say what was asked for, everywhere, and remeshing follows them."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+import shapes
+from hypothesis import given, settings, strategies as st
+
+import oddseam
+from oddseam.sizes.curvature import largest_curvature
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10**6))
+def test_the_field_is_the_least_of_all_sources_and_grows_no_faster(seed):
+    random = np.random.default_rng(seed)
+    count = int(random.integers(0, 200))
+    points, sizes = random.normal(size=(count, 3)), random.uniform(0.01, 1.0, count)
+    field = oddseam.SizeField(0.6, growth=0.4).finer(points, sizes)
+    at = random.normal(size=(50, 3))
+    grown = field.sizes + 0.4 * np.linalg.norm(at[:, None] - field.points, axis=2)
+    assert field.at(at) == pytest.approx(np.minimum(0.6, grown.min(axis=1, initial=np.inf)), rel=1e-12)
+    # what was left out made no difference to speak of, and nothing was made smaller
+    every = sizes + 0.4 * np.linalg.norm(at[:, None] - points, axis=2)
+    wanted = np.minimum(0.6, every.min(axis=1, initial=np.inf))
+    assert (field.at(at) >= wanted - 1e-12).all() and (field.at(at) <= 1.25 * wanted).all()
+    steps = np.abs(np.diff(field.at(at))) / np.linalg.norm(np.diff(at, axis=0), axis=1)
+    assert steps.max(initial=0.0) <= 0.4 + 1e-9
+
+
+def test_zones_have_their_size_inside_and_grow_outside():
+    zones = (
+        oddseam.Zone("box", (1, 1, 1, 0, 0, 0), 0.5),
+        oddseam.Zone("cylinder", (5, 0, 0, 5, 0, 4, 1), 0.25),
+    )
+    field = oddseam.SizeField(2.0, growth=0.5, zones=zones)
+    at = [[0.5, 0.5, 0.5], [-1, 0.5, 0.5], [5.5, 0, 2], [5, 3, 2], [5, 0, 5], [50, 0, 0]]
+    assert field.at(at) == pytest.approx([0.5, 1.0, 0.25, 1.25, 0.75, 2.0]) and field.least == 0.25
+    for kind, numbers, said in (
+        ("ball", (1,), "not box, sphere, cylinder"),
+        ("sphere", (0, 0, 0), "has 4 finite numbers"),
+        ("sphere", (0, 0, 0, -1), "radius -1"),
+        ("cylinder", (0, 0, 0, 0, 0, 0, 1), "one point"),
+    ):
+        with pytest.raises(oddseam.Refusal, match=said):
+            oddseam.Zone(kind, numbers, 1.0)
+
+
+@pytest.mark.parametrize(
+    ("shape", "radius"),
+    [(shapes.sphere(60), 1.0), (shapes.capped_cylinder(24), 1.0), (shapes.capped_cylinder(96), 1.0)],
+)
+def test_curvature_of_tessellations_is_that_of_what_they_stand_for(shape, radius):
+    nodes, triangles = shape
+    found = largest_curvature(nodes, triangles, 30.0)
+    normal = np.cross(nodes[triangles[:, 1]] - nodes[triangles[:, 0]], nodes[triangles[:, 2]] - nodes[triangles[:, 0]])
+    wall = np.abs(normal[:, 2]) < 0.9 * np.linalg.norm(normal, axis=1)
+    assert np.median(found[wall]) == pytest.approx(1.0 / radius, rel=0.1)
+    if len(nodes) < 200:
+        assert np.abs(found[~wall]).max() < 1e-9
+
+
+def test_a_round_body_gets_so_many_elements_round_a_turn():
+    mesh = oddseam.Mesh.from_triangles(*shapes.capped_cylinder(96), unit="mm")
+    field = oddseam.make_sizes(mesh, 1.0, per_turn=24)
+    even = oddseam.remesh(mesh, size=field)
+    edges = even.nodes[even.connectivity.edges]
+    wall = (np.linalg.norm(edges[..., :2], axis=2) > 0.99).all(axis=1) & (np.ptp(edges[..., 2], axis=1) > 0.01)
+    length = np.linalg.norm(np.diff(edges[wall], axis=1)[:, 0], axis=1)
+    assert np.median(length) == pytest.approx(2 * np.pi / 24, rel=0.2)
+    assert oddseam.prove(even).is_closed and oddseam.prove(even).is_clean
+
+
+def test_a_wall_gets_so_many_elements_across():
+    nodes, triangles = shapes.grid_cube(10)
+    plate = oddseam.Mesh.from_triangles(nodes * [10, 10, 0.6], triangles, unit="mm")
+    field = oddseam.make_sizes(plate, 4.0, across=2)
+    assert field.at([[5, 5, 0.6], [5, 5, 0.0]]) == pytest.approx([0.3, 0.3], rel=0.05)
+
+
+def test_remeshing_follows_a_zone_and_keeps_the_rest_coarse():
+    mesh = oddseam.Mesh.from_triangles(*shapes.cube(10.0), unit="mm")
+    field = oddseam.SizeField(2.0, zones=(oddseam.Zone("sphere", (10, 10, 10, 1.5), size=0.2),))
+    even = oddseam.remesh(mesh, size=field)
+    edges = even.nodes[even.connectivity.edges]
+    ratio = np.linalg.norm(np.diff(edges, axis=1)[:, 0], axis=1) / field.at(edges.mean(axis=1))
+    assert np.quantile(ratio, [0.02, 0.98]) == pytest.approx([0.95, 0.95], abs=0.5) and 0.75 < np.median(ratio) < 1.1
+    assert oddseam.prove(even).volume == pytest.approx(1000.0, rel=1e-9) and oddseam.prove(even).is_clean
+    assert even.account.last.settings["size"] == "0.2 to 2, 1 zone(s), 0 source(s)"
+
+
+def test_sizes_of_patches_and_parts():
+    found = oddseam.find_features(oddseam.Mesh.from_triangles(*shapes.capped_cylinder(48), unit="mm"))
+    field = oddseam.make_sizes(found, 1.0, patches={"plane 1": 0.1}, growth=0.5)
+    (plane,) = (patch for patch in found.patches.table if patch.name == "plane 1")
+    here = np.array([[0.3, 0.2, plane.centre[2]], [0.3, 0.2, 3.0 - plane.centre[2]]])
+    assert field.at(here) == pytest.approx([0.1, 1.0], rel=0.3)
+    for wrong, said in (({"patches": {"lid": 1.0}}, "no patch 'lid'; there are"), ({"parts": {"lid": 1.0}}, "no part 'lid'"),
+                        ({"patches": {"plane 1": -1.0}}, "size -1.0 of patch"), ({"per_turn": 0.0}, "per_turn 0.0")):  # fmt: skip
+        with pytest.raises(oddseam.Refusal, match=said):
+            oddseam.make_sizes(found, 1.0, **wrong)
+
+
+def test_a_field_is_the_same_after_writing_and_reading(tmp_path):
+    zone = oddseam.Zone("sphere", (0.0, 0.0, 0.0, 1.0), 0.3)
+    field = oddseam.SizeField(2.0, zones=(zone,)).finer([[3.0, 0, 0]], [0.1])
+    field.write(tmp_path / "field.npz")
+    again = oddseam.SizeField.read(tmp_path / "field.npz")
+    at = np.random.default_rng(0).normal(size=(20, 3)) * 3
+    assert (again.at(at) == field.at(at)).all() and again.zones == field.zones
+    (tmp_path / "bad.npz").write_bytes(b"PK\x03\x04 no field")
+    with pytest.raises(oddseam.FormatError, match="no size field"):
+        oddseam.SizeField.read(tmp_path / "bad.npz")
+    with pytest.raises(oddseam.FormatError, match="cannot be read"):
+        oddseam.SizeField.read(tmp_path / "none.npz")
+
+
+def test_the_command_makes_a_field_and_remesh_follows_it(tmp_path):
+    def run(*words):
+        return subprocess.run([sys.executable, "-m", "oddseam", *words], capture_output=True, text=True, check=False)
+
+    part, field, even = (str(tmp_path / name) for name in ("part.seam", "field.npz", "even.seam"))
+    oddseam.write_mesh(oddseam.Mesh.from_triangles(*shapes.capped_cylinder(48), unit="mm"), part)
+    done = run("sizes", part, "-o", field, "--base", "1", "--per-turn", "24", "--zone", "sphere:0,0,3,0.2=0.05",
+               "--at", "0,0,3")  # fmt: skip
+    assert done.returncode == 0 and "at 0, 0, 3: 0.05" in done.stdout
+    assert run("remesh", part, "--sizes", field, "-o", even).returncode == 0
+    assert oddseam.prove(oddseam.read_mesh(even)).is_closed
+    picture = tmp_path / "sizes.png"
+    assert (
+        run("picture", part, "--sizes", field, "-o", str(picture)).returncode == 0 and picture.stat().st_size > 20_000
+    )
+    for words, said in (
+        (("sizes", part, "-o", field, "--base", "0"), "size 0.0 is not positive"),
+        (("sizes", part, "-o", field, "--base", "1", "--zone", "sphere=2"), "say KIND:NUMBERS=SIZE"),
+        (("sizes", part, "-o", field, "--base", "1", "--patch", "lid"), "say NAME=SIZE"),
+        (("sizes", part, "-o", str(tmp_path / "f.txt"), "--base", "1"), "written as .npz"),
+        (("remesh", part, "--sizes", part, "-o", even), "no size field"),
+    ):
+        done = run(*words)
+        assert done.returncode == 2 and said in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
