@@ -80,3 +80,24 @@ def test_the_cowl_is_measured_as_its_formula_says(even_cowl):
     said = str(oddseam.measure(even_cowl).frame())
     # the wall is five millimetres of formula; facets of four millimetres cut across its bend
     assert 4.0 < length(even_cowl, "thinnest wall") < 5.0 and "smallest gap" in said
+
+
+def test_diameters_of_openings_holes_and_pins(mended_cowl):
+    found = oddseam.measure(oddseam.find_features(mended_cowl))
+    holes = [row.length for row in found.rows if row.what.startswith("diameter of hole")]
+    pins = sorted(row.length for row in found.rows if row.what.startswith("diameter of pin"))
+    assert holes == pytest.approx([20.0] * 4, rel=1e-4) and pins == pytest.approx([24.0, 210.0], rel=1e-4)
+    (smallest,) = (row for row in found.rows if row.what.startswith("smallest patch (cylinder"))
+    assert smallest.length == pytest.approx(np.linalg.norm([20, 20, 8]), rel=5e-3)
+    for row in found.rows:
+        if row.what.startswith("diameter"):
+            assert np.linalg.norm(np.subtract(row.end, row.start)) == pytest.approx(row.length)
+    turn = np.arange(24) * np.pi / 12
+    ring = np.column_stack([np.cos(turn), np.sin(turn)])
+    pipe = np.concatenate([np.column_stack([ring, np.full(24, z)]) for z in (0.0, 3.0)])
+    k, a = np.arange(24), (np.arange(24) + 1) % 24
+    triangles = np.concatenate([np.column_stack([k, a, a + 24]), np.column_stack([k, a + 24, k + 24])])
+    openings = [
+        row for row in oddseam.measure(oddseam.Mesh.from_triangles(pipe, triangles)).rows if "opening" in row.what
+    ]
+    assert [row.length for row in openings] == pytest.approx([2.0, 2.0])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from oddseam.arrays import Array
@@ -73,8 +75,18 @@ def _near_coincident(mesh: Mesh, found: Facing, ends: Array, from_ends: Array, w
                    "`oddseam mend` joins them where that sews a crack.", places, n)  # fmt: skip
 
 
-def holes(mesh: Mesh) -> Finding | None:
-    """Rims that are round and flat: their diameter and roundness, the largest first."""
+class RoundRim(NamedTuple):
+    """A rim that is round and flat; roundness is the least over the largest distance from the middle."""
+
+    diameter: float
+    roundness: float
+    middle: tuple[float, float, float]
+    axis: tuple[float, float, float]
+    nodes: Array
+
+
+def round_rims(mesh: Mesh) -> list[RoundRim]:
+    """Rims that are like holes, the largest first."""
     found = []
     for rim in mesh.connectivity.rims:
         if not rim.closed or len(rim.nodes) < 6:
@@ -88,12 +100,18 @@ def holes(mesh: Mesh) -> Finding | None:
         flat = np.abs(arms @ normal).max() / size if size > 0 else np.inf
         roundness = radius.min() / radius.max() if radius.max() > 0 else 0.0
         if roundness >= _ROUND and flat <= _FLAT * radius.mean():
-            found.append((2.0 * float(radius.mean()), float(roundness), point_of(middle), len(rim.corners)))
+            diameter = 2.0 * float(radius.mean())
+            found.append(RoundRim(diameter, float(roundness), point_of(middle), point_of(normal / size), rim.nodes))
+    return sorted(found, key=lambda hole: (-hole.diameter, hole.middle))
+
+
+def holes(mesh: Mesh) -> Finding | None:
+    """Rims that are round and flat: their diameter and roundness, the largest first."""
+    found = round_rims(mesh)
     if not found:
         return None
-    found.sort(key=lambda hole: (-hole[0], hole[2]))
-    said = ", ".join(f"{diameter:.4g} ({roundness:.2f})" for diameter, roundness, _, _ in found[:6])
-    places = tuple(Place(middle, diameter, edges, ()) for diameter, _, middle, edges in found[:MOST_PLACES])
+    said = ", ".join(f"{hole.diameter:.4g} ({hole.roundness:.2f})" for hole in found[:6])
+    places = tuple(Place(hole.middle, hole.diameter, len(hole.nodes), ()) for hole in found[:MOST_PLACES])
     message = f"round openings; diameter (roundness): {said}" + (", ..." if len(found) > 6 else "")
     return Finding("hole-like rims", "note", len(found), "rims", message,
                    "`oddseam mend --close DIAMETER` fills those up to a diameter.", places, len(found))  # fmt: skip

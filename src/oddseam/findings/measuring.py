@@ -16,9 +16,11 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.errors import Refusal
 from oddseam.findings.finding import Finding, Place, point_of
+from oddseam.findings.gaps import round_rims
+from oddseam.geometry.primitives import upright
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import unit_normals
+from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -82,7 +84,8 @@ def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
     mesh : Mesh
     nodes : sequence of int, optional
         Ids of nodes: the distance from each to the next.  Without, the part is measured: its
-        box, shortest and longest edge, thinnest wall and smallest gap.
+        box, shortest and longest edge, thinnest wall and smallest gap, and the diameters of openings that
+        are round; where it has patches, of cylinders too, and its smallest patch.
 
     Returns
     -------
@@ -111,7 +114,47 @@ def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
     rows = [Measure("diagonal of the box", mesh.diagonal, point_of(low), point_of(high), ())]
     if len(mesh.connectivity.edges):
         rows += _extreme_edges(mesh)
-    return Measures((*rows, *_walls_and_gaps(mesh)), mesh.unit)
+    return Measures((*rows, *_walls_and_gaps(mesh), *_openings(mesh), *_of_patches(mesh)), mesh.unit)
+
+
+def _openings(mesh: Mesh) -> list[Measure]:
+    """Diameters of rims that are like holes."""
+    rows = []
+    for hole in round_rims(mesh):
+        ids = mesh.node_ids[hole.nodes[[0, len(hole.nodes) // 2]]]
+        arm = 0.5 * hole.diameter * upright(np.array(hole.axis))
+        middle = np.array(hole.middle)
+        ends = point_of(middle - arm), point_of(middle + arm)
+        rows.append(Measure("diameter of an opening", hole.diameter, *ends, tuple(ids.tolist())))
+    return rows
+
+
+def _of_patches(mesh: Mesh) -> list[Measure]:
+    """Diameters of cylindrical patches, holes and pins, and the extent of the smallest patch."""
+    if mesh.patches is None or not len(mesh.patches.table):
+        return []
+    t = mesh.triangulation
+    of_triangle = mesh.patches.label[t.element]
+    middles, vectors = mesh.nodes[t.triangles].mean(axis=1), area_vectors(mesh.nodes[t.triangles])
+    rows, sizes = [], np.full(len(mesh.patches.table), np.inf)
+    for k, patch in enumerate(mesh.patches.table):
+        its = of_triangle == k
+        if its.any():
+            sizes[k] = np.linalg.norm(np.ptp(mesh.nodes[np.unique(t.triangles[its])], axis=0))
+        if patch.kind != "cylinder" or patch.radius is None or patch.axis is None or not its.any():
+            continue
+        centre, axis = np.array(patch.centre), np.array(patch.axis)
+        away = middles[its] - centre
+        inward = float(np.einsum("ij,ij->", vectors[its], away - (away @ axis)[:, None] * axis)) < 0
+        arm = patch.radius * upright(axis)
+        ends = point_of(centre - arm), point_of(centre + arm)
+        what = f"diameter of {'hole' if inward else 'pin'} ({patch.name})"
+        rows.append(Measure(what, 2.0 * patch.radius, *ends, ()))
+    k = int(np.argmin(sizes))
+    corners = mesh.nodes[np.unique(t.triangles[of_triangle == k])]
+    name = f"smallest patch ({mesh.patches.table[k].name})"
+    rows.append(Measure(name, float(sizes[k]), point_of(corners.min(axis=0)), point_of(corners.max(axis=0)), ()))
+    return rows
 
 
 def _between_nodes(mesh: Mesh, nodes: Sequence[int]) -> list[Measure]:

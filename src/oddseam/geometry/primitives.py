@@ -187,10 +187,15 @@ def _circle(x: Array, y: Array) -> tuple[float, float, float] | None:
     return (float(found[0]), float(found[1]), float(np.sqrt(radius2))) if radius2 > 0 else None
 
 
+def upright(axis: Array) -> Array:
+    """(3,) a unit vector upright to a unit vector."""
+    one = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
+    return np.asarray(one / np.linalg.norm(one))
+
+
 def _upright(axis: Array) -> tuple[Array, Array]:
     """Two unit vectors upright to a unit vector and one another."""
-    one = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
-    one /= np.linalg.norm(one)
+    one = upright(axis)
     return one, np.cross(axis, one)
 
 
