@@ -96,6 +96,7 @@ def test_names_and_numbers_of_the_cowl_are_those_of_the_drawing(mended_cowl):
     found = oddseam.find_features(mended_cowl)
     radii = sorted(round(patch.radius, 2) for patch in found.patches.table if patch.kind == "cylinder")
     assert radii == [HOLE_RADIUS] * 4 + [BOSS_RADIUS, 105.0] and kinds(found).count("plane") == 4
+    assert kinds(found).count("free-form") == 2 and len(found.patches.table) == 12
     rows = oddseam.describe_patches(found)
     assert sum(row["elements"] for row in rows) == found.n_elements
     assert all(row["number"] in rows[other - 1]["neighbours"] for row in rows for other in row["neighbours"])

@@ -15,6 +15,8 @@ from oddseam.geometry.primitives import Primitive, fit_primitive
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model.connectivity import label_components
 
+#: Nodes of a piece may lie as far from a neighbouring surface as middles of edges there do, and somewhat more.
+_SAG = 1.1
 #: Facets of a surface are turned from it by no more degrees.
 _TURN = 25.0
 #: A round surface may miss a whole piece by this share of its size, in the mean, if that turns by so many degrees.
@@ -57,7 +59,7 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     for facets in np.split(order, first[1:]):
         its = piece[facets[0]]
         for k in beside[beside[:, 0] == its, 1].tolist():
-            near = max(sag[k], 3.0 * _MORE * tolerance)
+            near = _SAG * sag[k] + 3.0 * _MORE * tolerance
             if _lies_on(surfaces[k], nodes, triangles[facets], normals[facets], near):
                 label[facets] = k
                 break
