@@ -185,3 +185,15 @@ def test_facets_that_would_cross_keep_what_lay_beneath_them():
     assert not len(oddseam.as_written(even, "stl").crossing_triangles) and not even.account.last.outcome.unmet
     assert any("kept their place" in note for note in even.account.last.outcome.notes)
     assert oddseam.prove(even).is_closed
+
+
+@pytest.mark.parametrize("size", [0.4, 0.1])
+def test_the_apex_of_a_cone_stays_though_no_crease_leads_to_it(size):
+    turn = np.arange(64) * np.pi / 32
+    ring = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    k, a = np.arange(64), (np.arange(64) + 1) % 64
+    sides, base = np.column_stack([k, a, np.full(64, 64)]), np.column_stack([a, k, np.full(64, 65)])
+    cone = oddseam.Mesh.from_triangles(np.concatenate([ring, [[0, 0, 1.5], [0, 0, 0]]]), np.concatenate([sides, base]))
+    even = oddseam.remesh(cone, size=size)
+    assert (even.nodes == [0, 0, 1.5]).all(axis=1).any()
+    assert oddseam.prove(even).volume == pytest.approx(oddseam.prove(cone).volume, rel=0.4 * size**2 + 1e-3)

@@ -76,7 +76,7 @@ def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:
     """
     n = len(points)
     degree = np.bincount(edges.ravel(), minlength=n)
-    corner = ((degree > 0) & (degree != 2)) | (fixed & (degree > 0)) | _turns(points, edges, degree)
+    corner = ((degree > 0) & (degree != 2)) | fixed | _turns(points, edges, degree)
     ends = np.concatenate([edges, edges[:, ::-1]])
     order = np.argsort(ends[:, 0], kind="stable")
     start = np.searchsorted(ends[order, 0], np.arange(n + 1)).tolist()
