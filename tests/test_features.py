@@ -14,6 +14,7 @@ import oddseam
 from oddseam.demo.deflector import KEEL, deflector, ridge_angle
 from oddseam.features.noise import estimate_noise
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.remeshing.round_surfaces import _surface_of
 
 
 def mesh_of(shape, noise=0.0, seed=0):
@@ -182,3 +183,23 @@ def test_patches_of_random_folded_sheets_abut_without_overlap():
         assert len(found.patches.table) == expected and (found.patches.label >= 0).all(), seed
         closest, _ = BoxTree(found.nodes[triangles]).closest(found.nodes[np.unique(found.creases.edges)])
         assert np.isin(np.round(closest[:, 0], 9), np.round(folds, 9)).all()
+
+
+@pytest.mark.parametrize(
+    "shape", [shapes.capped_cylinder(24), shapes.sphere(24), shapes.torus(40, 20), shapes.fillet(6, 1)]
+)
+def test_remeshing_a_recognised_round_makes_it_rounder(shape):
+    found = oddseam.find_features(oddseam.Mesh.from_triangles(*shape, unit="mm"))
+    for facets in (False, True):
+        even = oddseam.remesh(found, size=0.1, facets=facets)
+        assert oddseam.prove(even).is_clean
+        for k, patch in enumerate(found.patches.table):
+            nodes = even.nodes[np.unique(even.triangulation.triangles[even.patches.label == k])]
+            surface = _surface_of(patch)
+            farthest = np.abs(surface.distance(nodes)).max()
+            if patch.kind == "plane" or not facets:
+                assert farthest < 1e-12
+            else:  # on the facets, which are off by their sag
+                old = found.nodes[found.triangulation.triangles[found.patches.label == k]]
+                middles = 0.5 * (old + np.roll(old, 1, axis=1)).reshape(-1, 3)
+                assert 0.3 < farthest / np.abs(surface.distance(middles)).max() < 1.4

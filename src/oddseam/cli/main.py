@@ -174,6 +174,8 @@ def build_parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
 
+    p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
+
     p = verb("coarsen", "leave fewer triangles; creases, rims and borders are kept")
     reads(p)
     writes(p)

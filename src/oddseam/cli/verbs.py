@@ -180,6 +180,7 @@ def run_remesh(args: argparse.Namespace) -> int:
             crease=args.crease,
             chord=args.chord,
             growth=args.growth,
+            facets=args.facets,
             target=format_of(args.output),
             progress=progress,
         )

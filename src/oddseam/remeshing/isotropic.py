@@ -19,6 +19,7 @@ from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
 from oddseam.remeshing.net import Fineness, expected_facets
+from oddseam.remeshing.round_surfaces import round_surfaces
 from oddseam.remeshing.surface import Result, remesh_sheets
 from oddseam.sizes import SizeField
 
@@ -34,6 +35,7 @@ def remesh(
     crease: float = 30.0,
     chord: float | None = None,
     growth: float = 0.35,
+    facets: bool = False,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
@@ -57,6 +59,9 @@ def remesh(
         Edges along tight curves are shorter than the size for its sake.
     growth : float
         By how much the size may grow, over the distance; a size field has its own.
+    facets : bool
+        Whether nodes stay on the facets of the old mesh where a patch was recognised as a curved surface (see
+        ``find_features``); by default they are put on that surface, and on creases where two meet.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -87,7 +92,9 @@ def remesh(
     check_surface(mesh, crease)
     _check_number(mesh, field)
     progress("finding creases", 0.0)
-    result, n_curves, new, notes, unmet = _without_crossings(mesh, crease, Fineness(field, chord), target, progress)
+    result, n_curves, new, notes, unmet = _without_crossings(
+        mesh, crease, Fineness(field, chord), facets, target, progress
+    )
     steps = (
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{n_curves:,} curves"),
         Step("split", result.n_splits),
@@ -101,7 +108,7 @@ def remesh(
 
 
 def _without_crossings(
-    mesh: Mesh, crease: float, fineness: Fineness, target: str | None, progress: Progress
+    mesh: Mesh, crease: float, fineness: Fineness, facets: bool, target: str | None, progress: Progress
 ) -> tuple[Result, int, Mesh, list[str], list[str]]:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
 
@@ -113,7 +120,8 @@ def _without_crossings(
     best: tuple[int, Result, int, Mesh, list[str], list[str]] | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None)
-        result = remesh_sheets(sheets, fineness, progress=progress)
+        onto = None if facets else round_surfaces(mesh, sheets)
+        result = remesh_sheets(sheets, fineness, onto=onto, progress=progress)
         progress("putting together", 0.95)
         new, notes = assembled(mesh, result.surface)
         written = held(new)

@@ -28,6 +28,9 @@ from oddseam.remeshing.halfedge_kernels import (
     target2,
 )
 
+#: The two diagonals that a flip exchanges are no farther apart, over the size.
+_MOST_GAP = 0.1
+
 
 @kernel
 def limit_growth(net, growth):
@@ -209,6 +212,13 @@ def flip_edges(net, most_turn, by_valence, wanted, valence):
         # the new edge must not fold more than the old one, beyond what a crease angle allows
         folds = st < most_turn * np.sqrt(ss * tt)
         if folds and (ll == 0.0 or st * np.sqrt(ll) < lr * np.sqrt(ss * tt)):
+            continue
+        # nor leave the old one far behind: flip by flip, long facets would cut off a round
+        ex, ey, ez = p[v, 0] - p[u, 0], p[v, 1] - p[u, 1], p[v, 2] - p[u, 2]
+        fx, fy, fz = p[b, 0] - p[a, 0], p[b, 1] - p[a, 1], p[b, 2] - p[a, 2]
+        kx, ky, kz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+        off = (p[a, 0] - p[u, 0]) * kx + (p[a, 1] - p[u, 1]) * ky + (p[a, 2] - p[u, 2]) * kz
+        if off * off > _MOST_GAP * _MOST_GAP * target2(net, h) * (kx * kx + ky * ky + kz * kz):
             continue
         flip(net, h)
         valence[u] -= 1

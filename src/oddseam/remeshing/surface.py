@@ -15,6 +15,7 @@ from oddseam.remeshing.assembly import Surface, sewn
 from oddseam.remeshing.curve_nodes import put_on_curves, wanted_nodes
 from oddseam.remeshing.halfedge_kernels import FIXED, Net
 from oddseam.remeshing.net import Fineness, build, grown, wanted_valence
+from oddseam.remeshing.round_surfaces import RoundSurfaces, pull_curves
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
 
@@ -40,7 +41,12 @@ class Result:
 
 
 def remesh_sheets(
-    sheets: Sheets, fineness: Fineness, *, fixed_size: Array | None = None, progress: Progress = silent
+    sheets: Sheets,
+    fineness: Fineness,
+    *,
+    fixed_size: Array | None = None,
+    onto: RoundSurfaces | None = None,
+    progress: Progress = silent,
 ) -> Result:
     """Remesh cut sheets and sew them back.
 
@@ -50,6 +56,8 @@ def remesh_sheets(
     fineness : Fineness
     fixed_size : (n,) array, optional
         Sizes at nodes of the sheets; with it all curves stay as they are.
+    onto : RoundSurfaces, optional
+        Surfaces that nodes of regions are put on instead of on the facets.
     """
     announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
     tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
@@ -68,6 +76,8 @@ def remesh_sheets(
         net = build(sheets, fineness, inserted)
         net.size[: len(sheets.point)] = field.at(sheets.point)
         net = put_on_curves(net, sheets, wanted, field, refine)
+        if onto is not None:
+            pull_curves(net, len(sheets.point), onto)
     else:
         net = build(sheets, fineness, 0)
         net.kind[: len(sheets.point)][sheets.curves.node] = FIXED
@@ -89,7 +99,7 @@ def remesh_sheets(
             tally["collapse"] += int(kernels.collapse_short(net, _marks(net), _FAIR_SHAPE, 0.7, True))
         tally["flip"] += _flip(net, by_valence=not polish, most=2)
         hint = np.concatenate([hint, np.full(len(net.point) - len(hint), -1, np.int32)])
-        tally["move"] += _smooth(net, tree, hint, _FAIR_SHAPE if polish else _LEAST_SHAPE)
+        tally["move"] += _smooth(net, tree, hint, onto, _FAIR_SHAPE if polish else _LEAST_SHAPE)
     return Result(
         surface=sewn(net, sheets),
         n_curve_nodes=inserted,
@@ -159,7 +169,7 @@ def _flip(net: Net, *, by_valence: bool, most: int) -> int:
     return total
 
 
-def _smooth(net: Net, tree: BoxTree, hint: Array, least: float) -> int:
+def _smooth(net: Net, tree: BoxTree, hint: Array, onto: RoundSurfaces | None, least: float) -> int:
     row = np.empty(int(net.used[0]), np.int64)
     goal = np.empty((int(net.used[0]), 3))
     count = int(kernels.aim(net, row, goal))
@@ -167,4 +177,5 @@ def _smooth(net: Net, tree: BoxTree, hint: Array, least: float) -> int:
     region = net.region[net.out[row] // 3]
     place, found = tree.closest(goal, region, hint[row])
     hint[row] = found
+    place = place if onto is None else onto.pulled(place, region)
     return int(kernels.move(net, row, np.ascontiguousarray(place), least))
