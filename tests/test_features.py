@@ -124,7 +124,8 @@ def test_what_was_drawn_stays_and_finding_twice_is_once():
     once = oddseam.find_features(mesh)
     assert kinds(once) == ["plane", "plane"] and (once.creases.kind == 2).all()
     twice = oddseam.find_features(once)
-    assert twice.digest == once.digest
+    assert twice.patches.table == once.patches.table and (twice.patches.label == once.patches.label).all()
+    assert (twice.creases.edges == once.creases.edges).all() and (twice.creases.kind == once.creases.kind).all()
 
 
 @pytest.mark.parametrize("scale", [1e-3, 1e3])
@@ -141,7 +142,8 @@ def test_patches_are_kept_by_remeshing_and_coarsening_and_on_disk(tmp_path):
     found = oddseam.find_features(mesh_of(shapes.capped_cylinder(48)))
     oddseam.write_mesh(found, tmp_path / "found.seam")
     again = oddseam.read_mesh(tmp_path / "found.seam")
-    assert again.patches.table == found.patches.table and again.digest == found.digest
+    assert again.patches.table == found.patches.table and (again.patches.label == found.patches.label).all()
+    assert (again.creases.edges == found.creases.edges).all()
     for other in (oddseam.remesh(again, size=0.3), oddseam.coarsen(again, facets=150)):
         assert kinds(other) == ["cylinder", "plane", "plane"] and set(other.patches.label.tolist()) == {0, 1, 2}
 
@@ -203,3 +205,40 @@ def test_remeshing_a_recognised_round_makes_it_rounder(shape):
                 old = found.nodes[found.triangulation.triangles[found.patches.label == k]]
                 middles = 0.5 * (old + np.roll(old, 1, axis=1)).reshape(-1, 3)
                 assert 0.3 < farthest / np.abs(surface.distance(middles)).max() < 1.4
+
+
+def test_patches_are_renamed_joined_and_made_parts(mended_cowl):
+    found = oddseam.find_features(mended_cowl)
+    bolts = {f"cylinder {k}": "bolts" for k in (3, 4, 5, 6)}
+    named = oddseam.name_patches(found, {"plane 2": "flange", **bolts})
+    names = [patch.name for patch in named.patches.table]
+    assert names.count("bolts") == 1 and "flange" in names and len(names) == 9
+    (bolt,) = (patch for patch in named.patches.table if patch.name == "bolts")
+    assert bolt.kind == "free-form" and bolt.area == pytest.approx(4 * 502.0, rel=1e-3)
+    assert (named.patches.label >= 0).all()
+    split = oddseam.split_parts(named, boundaries={"flange": "wall", "free-form 2": "inlet"})
+    assert sorted(part.name for part in split.parts_used) == sorted(names)
+    assert {part.name: part.boundary for part in split.parts}["free-form 2"] == "inlet"
+    flange = split.patches.label[oddseam.pick(split, "part flange")]
+    assert len(np.unique(flange)) == 1 and len(flange) == (split.patches.label == flange[0]).sum()
+    for call, said in (
+        (lambda: oddseam.name_patches(found, {"lid": "x"}), "no patch 'lid'"),
+        (lambda: oddseam.name_patches(found, {"plane 1": " "}), "is empty"),
+        (lambda: oddseam.split_parts(found, boundaries={"plane 1": "door"}), "'door' of patch 'plane 1'"),
+        (lambda: oddseam.split_parts(mended_cowl), "no patches"),
+    ):
+        with pytest.raises(oddseam.Refusal, match=said):
+            call()
+
+
+def test_the_command_names_and_splits(run, tmp_path):
+    oddseam.write_mesh(mesh_of(shapes.capped_cylinder(24)), tmp_path / "pin.seam")
+    done = run(
+        "features", "pin.seam", "--name", "plane 1=top", "--split", "--boundary", "top=inlet", "-o", "parts.seam"
+    )
+    assert done.returncode == 0 and "top" in done.stdout, done.stderr
+    parts = oddseam.read_mesh(tmp_path / "parts.seam").parts_used
+    assert {part.name: part.boundary for part in parts} == {"cylinder 1": None, "top": "inlet", "plane 2": None}
+    for words, said in ((("--name", "top"), "an equals sign"), (("--boundary", "a=wall"), "which --split makes")):
+        refused = run("features", "pin.seam", *words)
+        assert refused.returncode == 2 and said in refused.stderr

@@ -137,7 +137,7 @@ def test_the_command_makes_a_field_and_remesh_follows_it(tmp_path):
     for words, said in (
         (("sizes", part, "-o", field, "--base", "0"), "size 0.0 is not positive"),
         (("sizes", part, "-o", field, "--base", "1", "--zone", "sphere=2"), "say KIND:NUMBERS=SIZE"),
-        (("sizes", part, "-o", field, "--base", "1", "--patch", "lid"), "say NAME=SIZE"),
+        (("sizes", part, "-o", field, "--base", "1", "--patch", "lid"), "an equals sign is wanted"),
         (("sizes", part, "-o", str(tmp_path / "f.txt"), "--base", "1"), "written as .npz"),
         (("remesh", part, "--sizes", part, "-o", even), "no size field"),
     ):

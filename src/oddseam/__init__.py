@@ -20,6 +20,7 @@ if TYPE_CHECKING:
         Refusal as Refusal,
     )
     from oddseam.features.description import describe_patches as describe_patches
+    from oddseam.features.naming import name_patches as name_patches, split_parts as split_parts
     from oddseam.features.patches import find_features as find_features
     from oddseam.findings import (
         Chamber as Chamber,
@@ -67,6 +68,7 @@ _HOME = {
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
     "describe_patches": "features.description", "find_features": "features.patches",
+    "name_patches": "features.naming", "split_parts": "features.naming",
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
     "Survey": "findings", "measure": "findings", "survey": "findings",

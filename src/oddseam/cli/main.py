@@ -96,6 +96,11 @@ def build_parser() -> argparse.ArgumentParser:
         "--ridge", type=float, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
     )
     p.add_argument("--noise", type=float, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
+    p.add_argument("--name", action="append", metavar="PATCH=NAME", help="rename a patch; may be repeated")
+    p.add_argument("--split", action="store_true", help="make a part of every patch")
+    p.add_argument(
+        "--boundary", action="append", metavar="PATCH=KIND", help="wall, inlet, outlet or symmetry, with --split"
+    )
 
     p = verb("chambers", "list the closed volumes, how they nest, and which one holds a point")
     reads(p)

@@ -89,6 +89,12 @@ def run_features(args: argparse.Namespace) -> int:
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     with shown() as progress:
         mesh = oddseam.find_features(mesh, crease=args.crease, ridge=args.ridge, noise=args.noise, progress=progress)
+    if args.name:
+        mesh = oddseam.name_patches(mesh, _pairs(args.name, "--name"))
+    if args.boundary and not args.split:
+        raise Refusal("--boundary gives kinds to parts, which --split makes of patches")
+    if args.split:
+        mesh = oddseam.split_parts(mesh, boundaries=_pairs(args.boundary, "--boundary"))
     if not args.json:
         tables.print_patches(args.input, mesh)
     elif args.output is None:
@@ -129,15 +135,19 @@ def run_mend(args: argparse.Namespace) -> int:
     return _finish(mesh, args)
 
 
-def _named_sizes(texts: list[str] | None, option: str) -> dict[str, float]:
-    """What stands before each last equals sign, and the number after it."""
+def _pairs(texts: list[str] | None, option: str) -> dict[str, str]:
+    """What stands before each last equals sign, and what after it."""
     found = {}
     for text in texts or ():
         name, _, value = text.rpartition("=")
         if not name:
-            raise Refusal(f"{option} {text}: say NAME=SIZE")
-        found[name] = _numbers(value, f"{option} {name}", float)[0]
+            raise Refusal(f"{option} {text}: an equals sign is wanted, with something before it")
+        found[name] = value
     return found
+
+
+def _named_sizes(texts: list[str] | None, option: str) -> dict[str, float]:
+    return {name: _numbers(value, f"{option} {name}", float)[0] for name, value in _pairs(texts, option).items()}
 
 
 def _zones(texts: list[str] | None) -> tuple[oddseam.Zone, ...]:
