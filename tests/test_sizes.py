@@ -143,3 +143,63 @@ def test_the_command_makes_a_field_and_remesh_follows_it(tmp_path):
     ):
         done = run(*words)
         assert done.returncode == 2 and said in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
+
+
+RULES = """\
+base = 2.0
+smallest = 0.05
+
+[curvature]
+per_turn = 24
+
+[patches]
+"plane 1" = 0.2
+
+[[zones]]
+kind = "sphere"
+numbers = [0, 0, 3, 0.2]
+size = 0.1
+"""
+
+
+def test_rules_from_a_file_are_those_of_the_options(run, tmp_path):
+    oddseam.write_mesh(
+        oddseam.find_features(oddseam.Mesh.from_triangles(*shapes.capped_cylinder(48), unit="mm")),
+        tmp_path / "pin.seam",
+    )
+    (tmp_path / "rules.toml").write_text(RULES)
+    rules = oddseam.read_rules(tmp_path / "rules.toml")
+    assert rules["patches"] == {"plane 1": 0.2} and rules["zones"][0].size == 0.1 and rules["per_turn"] == 24.0
+    one = run("sizes", "pin.seam", "--rules", "rules.toml", "-o", "one.npz")
+    two = run("sizes", "pin.seam", "--base", 2, "--smallest", 0.05, "--per-turn", 24, "--patch", "plane 1=0.2",
+              "--zone", "sphere:0,0,3,0.2=0.1", "-o", "two.npz")  # fmt: skip
+    assert one.returncode == 0 and two.returncode == 0, one.stderr + two.stderr
+    fields = [oddseam.SizeField.read(tmp_path / name) for name in ("one.npz", "two.npz")]
+    at = np.random.default_rng(0).normal(size=(50, 3))
+    assert (fields[0].at(at) == fields[1].at(at)).all()
+    assert run("sizes", "pin.seam", "--rules", "rules.toml", "--base", 1, "-o", "three.npz").returncode == 0
+    assert oddseam.SizeField.read(tmp_path / "three.npz").base == 1.0
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "said"),
+    [
+        ("base = 2.0", "", "no base size"),
+        ("base = 2.0", "base = true", "line 1: base: True is no number"),
+        ("smallest", "least", "line 2: least: a rules file has base, smallest"),
+        ("per_turn", "turns", "line 5: curvature.turns: [curvature] has per_turn"),
+        ("0.2\n\n", "'fine'\n\n", "line 8: patches.plane 1: 'fine' is no number"),
+        ('"sphere"', '"ball"', "line 11: zones.kind: zone 'ball' is not box"),
+        ("size = 0.1", "length = 0.1", "line 13: zones.length: a zone has kind, numbers, size"),
+        ("numbers = [0, 0, 3, 0.2]", "numbers = 3", "line 12: zones.numbers: numbers are a list"),
+        ("[[zones]]", "[zones]", "line 10: zones: zones are tables"),
+        ("base = 2.0", "base = ", "this is no TOML"),
+    ],
+)
+def test_a_wrong_rules_file_is_told_by_key_and_line(run, tmp_path, old, new, said):
+    assert old in RULES
+    (tmp_path / "rules.toml").write_text(RULES.replace(old, new, 1))
+    oddseam.write_mesh(oddseam.Mesh.from_triangles(*shapes.capped_cylinder(12)), tmp_path / "pin.seam")
+    done = run("sizes", "pin.seam", "--rules", "rules.toml", "-o", "field.npz")
+    assert done.returncode == 2 and said in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
+    assert not (tmp_path / "field.npz").exists()

@@ -62,6 +62,7 @@ if TYPE_CHECKING:
     from oddseam.remeshing.isotropic import remesh as remesh
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
     from oddseam.sizes.making import make_sizes as make_sizes
+    from oddseam.sizes.rules import read_rules as read_rules
 
 _HOME = {
     "Account": "accounts", "Entry": "accounts",
@@ -83,7 +84,7 @@ _HOME = {
     "pick": "picks",
     "draw": "pictures",
     "coarsen": "remeshing.coarsening", "remesh": "remeshing",
-    "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making",
+    "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",
 }  # fmt: skip
 
 __all__ = [*_HOME, "__version__"]  # noqa: PLE0604

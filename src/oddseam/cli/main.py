@@ -150,9 +150,10 @@ def build_parser() -> argparse.ArgumentParser:
     reads(p)
     reports(p)
     p.add_argument("-o", "--output", required=True, metavar="FIELD", help="an .npz file, for `oddseam remesh --sizes`")
-    p.add_argument("--base", type=float, required=True, help="largest size, in the unit of the mesh")
+    p.add_argument("--rules", metavar="TOML", help="a file with all of these; options given besides count instead")
+    p.add_argument("--base", type=float, help="largest size, in the unit of the mesh")
     p.add_argument("--smallest", type=float, help="curvature and walls ask for no less (a hundredth of the base)")
-    p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
+    p.add_argument("--growth", type=float, help="growth of the size over the distance (default 0.35)")
     p.add_argument("--per-turn", type=float, metavar="N", help="elements round a full turn of curved surface")
     p.add_argument("--across", type=float, metavar="N", help="elements across a wall or a gap")
     p.add_argument("--patch", action="append", metavar="NAME=SIZE", help="size on a patch; may be repeated")
@@ -164,7 +165,9 @@ def build_parser() -> argparse.ArgumentParser:
         help="box:x,y,z,x,y,z=SIZE, sphere:x,y,z,r=SIZE or cylinder:x,y,z,x,y,z,r=SIZE; may be repeated",
     )
     p.add_argument("--at", action="append", metavar="X,Y,Z", help="print the size at this point; may be repeated")
-    follows_creases(p)
+    p.add_argument(
+        "--crease", type=float, metavar="ANGLE", help="edges that turn by more degrees are no curvature (30)"
+    )
 
     p = verb("remesh", "make even triangles of a wanted edge length; creases, rims and borders are kept")
     reads(p)

@@ -167,12 +167,15 @@ def run_sizes(args: argparse.Namespace) -> int:
     for text, point in zip(args.at or (), points, strict=True):
         if len(point) != 3:
             raise Refusal(f"--at {text}: three numbers are wanted")
+    rules = {} if args.rules is None else oddseam.read_rules(args.rules)
+    given = {name: getattr(args, name) for name in ("base", "smallest", "growth", "per_turn", "across", "crease")}
+    given |= {"patches": _named_sizes(args.patch, "--patch"), "parts": _named_sizes(args.part, "--part")}
+    given |= {"zones": _zones(args.zone)}
+    rules |= {name: value for name, value in given.items() if value not in (None, {}, ())}
+    if "base" not in rules:
+        raise Refusal("say --base SIZE, or --rules FILE with a base size")
     with shown() as progress:
-        field = oddseam.make_sizes(
-            mesh, args.base, smallest=args.smallest, growth=args.growth, per_turn=args.per_turn, across=args.across,
-            patches=_named_sizes(args.patch, "--patch"), parts=_named_sizes(args.part, "--part"),
-            zones=_zones(args.zone), crease=args.crease, progress=progress,
-        )  # fmt: skip
+        field = oddseam.make_sizes(mesh, progress=progress, **rules)
     field.write(args.output)
     tables.print_sizes(args, mesh, field, points)
     return 0
