@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.features.recognition import regions_of
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model.connectivity import label_components
@@ -72,9 +73,10 @@ def _joined(
     is_free[group[a[weak & (b < 0)]]] = True
     new_label = np.full(len(label), -1, np.int32)
     kept: list[Primitive] = []
+    members, regions = regions_of(group, n_groups), regions_of(label, count)
     for g in np.flatnonzero(~is_free).tolist():
-        its = np.flatnonzero(group == g)
-        facets = np.flatnonzero(np.isin(label, its))
+        its = members[g]
+        facets = np.sort(np.concatenate([regions[k] for k in its.tolist()]))
         surface = surfaces[its[0]] if len(its) == 1 else _common(nodes, triangles, facets, tolerance)
         if surface is not None:
             new_label[facets] = len(kept)
@@ -125,8 +127,7 @@ def _pairs(
     smaller[two] = np.minimum(smaller[two], size[key[two, 1]])
     depth = np.minimum(smaller / border, np.sqrt(smaller))
     kink, bend = np.zeros(len(key)), np.zeros(len(key))
-    for k, (one, other) in enumerate(key.tolist()):
-        its = np.flatnonzero(pair == k)
+    for k, ((one, other), its) in enumerate(zip(key.tolist(), regions_of(pair, len(key)), strict=True)):
         share = length[its] / max(float(length[its].sum()), 1e-300)
         turn, curve = _seen(surfaces[one], middle[its], out[its], normals[here[its]], _STEP * depth[k])
         if other >= 0:

@@ -108,28 +108,38 @@ def sag2(facets, kind, q, nodes, triangles):
 
 
 @kernel
+def _misfit(t, kind, q, nodes, triangles):
+    """Sum of the squared distances of the nodes of a facet to a surface."""
+    total = 0.0
+    for j in range(3):
+        v = triangles[t, j]
+        d, _, _, _ = off_surface(kind, q, nodes[v, 0], nodes[v, 1], nodes[v, 2])
+        total += d * d
+    return total
+
+
+@kernel
 def settle(label, kinds, numbers, nodes, triangles, across):
-    """Give facets between regions to the neighbouring one that they are nearest to; how many changed."""
+    """Give facets between regions to the neighbouring one that they are clearly nearer to; how many changed.
+
+    Every change makes the sum of the misfits less, so that repeating this ends.
+    """
     changed = 0
     for t in range(label.shape[0]):
         own = label[t]
         if own < 0:
             continue
-        best = np.inf
         to = own
-        for i in range(4):
-            other = own if i == 3 else label[across[t, i]] if across[t, i] >= 0 else -1
-            if other < 0 or (other == own and i < 3):
+        best = -1.0
+        for i in range(3):
+            other = label[across[t, i]] if across[t, i] >= 0 else -1
+            if other < 0 or other == own or other == to:
                 continue
-            total = 0.0
-            for j in range(3):
-                v = triangles[t, j]
-                d, _, _, _ = off_surface(kinds[other], numbers[other], nodes[v, 0], nodes[v, 1], nodes[v, 2])
-                total += d * d
-            if i == 3:
-                total *= 0.7  # it takes something to leave
-            if total < best:
-                best = total
+            if best < 0.0:
+                best = 0.7 * _misfit(t, kinds[own], numbers[own], nodes, triangles)
+            misfit = _misfit(t, kinds[other], numbers[other], nodes, triangles)
+            if misfit < best:
+                best = misfit
                 to = other
         if to != own:
             label[t] = to

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features.recognition import Recognised
+from oddseam.features.recognition import Recognised, regions_of
 from oddseam.geometry.primitives import Primitive, fit_primitive
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model.connectivity import label_components
@@ -52,7 +52,8 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     border = (beyond >= 0) & (label[row] < 0) & (label[np.maximum(beyond, 0)] >= 0)
     beside = np.unique(np.column_stack([piece[row[border]], label[beyond[border]]]), axis=0)
     normals = unit_normals(nodes[triangles])
-    sag = [_sag(surface, nodes, triangles[found.label == k]) for k, surface in enumerate(surfaces)]
+    regions = regions_of(found.label, len(surfaces))
+    sag = [_sag(surface, nodes, triangles[its]) for surface, its in zip(surfaces, regions, strict=True)]
     free = np.flatnonzero(label < 0)
     order = free[np.argsort(piece[free], kind="stable")]
     first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])

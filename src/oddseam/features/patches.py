@@ -12,7 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.features.borders import with_borders_that_count
 from oddseam.features.leftovers import with_leftovers
 from oddseam.features.noise import estimate_noise
-from oddseam.features.recognition import Recognised, recognised
+from oddseam.features.recognition import Recognised, recognised, regions_of
 from oddseam.features.ridges import find_ridges
 from oddseam.geometry.primitives import LEAST_POINTS, Primitive
 from oddseam.geometry.triangles import area_vectors, numbered_edges, turn_angles
@@ -195,8 +195,9 @@ def _surfaces(skin: _Skin, mesh: Mesh, noise: float | None) -> tuple[Recognised,
 def _scatter(skin: _Skin, found: Recognised) -> float:
     """Root mean square distance of nodes to the surfaces that their facets lie on."""
     total, count = 0.0, 0
-    for k, surface in enumerate(found.surfaces):
-        distance = surface.distance(skin.nodes[np.unique(skin.triangles[found.label == k])])
+    regions = regions_of(found.label, len(found.surfaces))
+    for surface, its in zip(found.surfaces, regions, strict=True):
+        distance = surface.distance(skin.nodes[np.unique(skin.triangles[its])])
         total += float(distance @ distance)
         count += max(len(distance) - LEAST_POINTS[surface.kind], 0)
     return float(np.sqrt(total / max(count, 1)))

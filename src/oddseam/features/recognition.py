@@ -52,6 +52,13 @@ class Recognised:
     surfaces: tuple[Primitive, ...]
 
 
+def regions_of(label: Array, count: int) -> list[Array]:
+    """Rows of each of ``count`` labels; negative labels are left out."""
+    order = np.argsort(label, kind="stable")
+    first = np.searchsorted(label[order], np.arange(count + 1))
+    return [order[i:j] for i, j in zip(first[:-1].tolist(), first[1:].tolist(), strict=True)]
+
+
 def recognised(nodes: Array, triangles: Array, across: Array, tolerance: float) -> Recognised:
     """Find simple surfaces.
 
@@ -195,9 +202,7 @@ class _Search:
     def _counts(self, surface: Primitive, facets: Array) -> bool:
         """Whether a region is more than facets happen to agree on."""
         beyond = self.across[facets].ravel()
-        beyond = beyond[beyond >= 0]
-        beyond = beyond[self.mark[beyond] != self.stamp] if len(beyond) else beyond
-        beyond = np.setdiff1d(beyond, facets)
+        beyond = np.setdiff1d(beyond[beyond >= 0], facets)
         if surface.kind == "plane":
             if len(facets) >= _MANY or not len(beyond):
                 return True
@@ -222,19 +227,19 @@ class _Search:
             changed = self.label != before
             if not changed.any():
                 break
+            regions = regions_of(self.label, len(self.surfaces))
             for k in np.union1d(before[changed], self.label[changed]).tolist():
-                facets = np.flatnonzero(self.label == k)
-                better = self._fitted(facets, self.surfaces[k].kind) if len(facets) else None
+                better = self._fitted(regions[k], self.surfaces[k].kind) if len(regions[k]) else None
                 if better is not None:
                     self.surfaces[k] = better
 
     def _tidied(self) -> Recognised:
         """Surfaces that kept facets, fitted to all of them once more."""
-        used, label = np.unique(self.label, return_inverse=True)
-        surfaces = []
-        label = label.reshape(-1) - int(bool(len(used)) and used[0] < 0)
-        for new, old in enumerate(used[used >= 0].tolist()):
-            surface = self.surfaces[old]
-            better = self._fitted(np.flatnonzero(label == new), surface.kind)
-            surfaces.append(surface if better is None else better)
-        return Recognised(label.astype(np.int32), tuple(surfaces))
+        label = np.full_like(self.label, -1)
+        surfaces: list[Primitive] = []
+        for facets, surface in zip(regions_of(self.label, len(self.surfaces)), self.surfaces, strict=True):
+            if len(facets):
+                label[facets] = len(surfaces)
+                better = self._fitted(facets, surface.kind)
+                surfaces.append(surface if better is None else better)
+        return Recognised(label, tuple(surfaces))
