@@ -31,10 +31,7 @@ def main() -> None:
     small = oddseam.Mesh.from_triangles(*torus(1000))
     oddseam.make_sizes(oddseam.find_features(small), 1.0, per_turn=24, across=2).at(small.nodes)  # load the kernels
     print(f"{'shape':>6} {'facets':>10} {'features':>9} {'patches':>8} {'curvature':>10} {'walls':>6} {'peak MB':>8}")
-    shapes: tuple[tuple[str, Callable[[int], tuple[np.ndarray, np.ndarray]]], ...] = (
-        ("torus", torus),
-        ("plate", boxes),
-    )
+    shapes: dict[str, Callable[[int], tuple[np.ndarray, np.ndarray]]] = {"torus": torus, "plate": boxes}
     for name, shape in shapes.items():
         for facets in args.facets:
             mesh = oddseam.Mesh.from_triangles(*shape(facets))
