@@ -1,0 +1,201 @@
+"""The parts of recognition by themselves: fits, growth, settling, borders, leftovers, and sheets that keep facets."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapes
+from hypothesis import given, settings, strategies as st
+
+import oddseam
+from oddseam.features import growing_kernels as kernels
+from oddseam.features.borders import with_borders_that_count
+from oddseam.features.leftovers import with_leftovers
+from oddseam.features.patches import _skin
+from oddseam.features.recognition import Recognised, recognised, regions_of
+from oddseam.features.ridges import find_ridges
+from oddseam.geometry.primitive_kernels import fit_surface
+from oddseam.geometry.primitives import PRIMITIVES, Primitive
+from oddseam.remeshing.sheets import cut_into_sheets
+
+Z = np.array([0.0, 0.0, 1.0])
+SOME = {
+    "plane": Primitive("plane", np.zeros(3), Z),
+    "sphere": Primitive("sphere", np.zeros(3), Z, 1.5),
+    "cylinder": Primitive("cylinder", np.zeros(3), Z, 0.8),
+    "cone": Primitive("cone", np.zeros(3), Z, 25.0),
+    "torus": Primitive("torus", np.zeros(3), Z, 2.0, 0.6),
+}
+
+
+def on_surface(surface, count, random):
+    """Random points of an open part of a surface."""
+    start = random.uniform(-1.0, 1.0, (count, 3)) + np.array([2.0, 0.5, 1.2])
+    for _ in range(4):
+        start = surface.projected(start)
+    return start
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sampled_from(PRIMITIVES[1:]), st.integers(0, 10**6))
+def test_a_fit_comes_back_to_the_surface_from_a_poor_start(kind, seed):
+    random = np.random.default_rng(seed)
+    surface = SOME[kind]
+    points = on_surface(surface, 80, random)
+    code, numbers = surface.code
+    start = numbers + 0.05 * random.normal(size=8)
+    start[3:6] /= np.linalg.norm(start[3:6])
+    start[6] = numbers[6] * 1.05
+    mean2 = fit_surface(code, start, points, 1e-3, 60)
+    assert np.sqrt(mean2) < 1e-7
+    found = Primitive(kind, start[:3], start[3:6], abs(start[6]), abs(start[7]))
+    assert np.abs(found.distance(points)).max() < 1e-6
+
+
+@pytest.mark.parametrize("kind", PRIMITIVES)
+def test_kernels_and_primitives_measure_alike(kind):
+    from oddseam.geometry.primitive_kernels import off_surface
+
+    points = np.random.default_rng(3).normal(size=(50, 3))
+    surface = SOME[kind]
+    code, numbers = surface.code
+    found = np.array([off_surface(code, numbers, *point) for point in points])
+    assert found[:, 0] == pytest.approx(surface.distance(points), abs=1e-12)
+    assert found[:, 1:] == pytest.approx(surface.normal(points), abs=1e-12)
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.lists(st.integers(-1, 5), max_size=40))
+def test_regions_are_the_rows_of_each_label(labels):
+    label = np.array(labels, np.int32)
+    regions = regions_of(label, 6)
+    assert [region.tolist() for region in regions] == [np.flatnonzero(label == k).tolist() for k in range(6)]
+
+
+def grid(n=8):
+    nodes, triangles = shapes.sheet(n)
+    triangles = triangles.astype(np.int32)
+    return nodes, triangles, _skin(nodes, triangles, 30.0).smooth
+
+
+def test_growing_stops_at_labels_at_the_tolerance_and_at_a_number():
+    nodes, triangles, across = grid()
+    m = len(triangles)
+    normals = np.tile(Z, (m, 1))
+    code, numbers = SOME["plane"].code
+
+    def grown(most=m, label=None, tolerance=1e-9, nodes=nodes):
+        label = np.full(m, -1, np.int32) if label is None else label
+        queue, mark = np.empty(m, np.int32), np.zeros(m, np.int32)
+        starts = np.array([0], np.int32)
+        count = kernels.grow(starts, most, code, numbers, nodes, triangles, normals, across, label, tolerance, 0.9,
+                             queue, mark, 1)  # fmt: skip
+        return np.sort(queue[:count])
+
+    assert len(grown()) == m and len(grown(most=10)) == 10
+    middle = nodes[triangles].mean(axis=1)[:, 0]
+    label = np.where(middle > 0.5, 0, -1).astype(np.int32)
+    assert len(grown(label=label)) == m // 2
+    bent = nodes + np.column_stack([0 * nodes[:, 0], 0 * nodes[:, 0], np.maximum(nodes[:, 0] - 0.5, 0.0)])
+    assert (middle[grown(nodes=bent)] < 0.5).all() and len(grown(nodes=bent, tolerance=1.0)) == m
+
+
+def test_settling_ends_where_two_surfaces_are_the_same():
+    nodes, triangles, across = grid()
+    label = (np.arange(len(triangles)) % 2).astype(np.int32)
+    code, numbers = SOME["plane"].code
+    assert kernels.settle(label, np.array([code, code]), np.array([numbers, numbers]), nodes, triangles, across) == 0
+    tilted = Primitive("plane", np.zeros(3), np.array([0.6, 0.0, 0.8]))
+    codes, values = np.array([code, code]), np.array([tilted.code[1], numbers])
+    rounds = 0
+    while kernels.settle(label, codes, values, nodes, triangles, across):
+        rounds += 1
+        assert rounds < 50
+    # nothing but what lies on both stays with the plane that is off
+    off = np.abs(tilted.distance(nodes))[triangles].max(axis=1) > 1e-9
+    assert (label[off] == 1).all()
+
+
+def test_halves_of_one_plane_become_one_and_a_fillet_keeps_its_ends():
+    nodes, triangles, across = grid()
+    half = (nodes[triangles].mean(axis=1)[:, 0] > 0.5).astype(np.int32)
+    plane = SOME["plane"]
+    label, surfaces = with_borders_that_count(nodes, triangles, across, half, (plane, plane), 1e-9, False)
+    assert len(surfaces) == 1 and (label == 0).all()
+    nodes, triangles = shapes.fillet(8, 4)
+    triangles = triangles.astype(np.int32)
+    across = _skin(nodes, triangles, 30.0).smooth
+    found = recognised(nodes, triangles, across, 1e-7)
+    kept = with_borders_that_count(nodes, triangles, across, found.label, found.surfaces, 1e-7, False)
+    assert len(kept[1]) == 3 and (kept[0] == found.label).all()
+
+
+def test_pieces_cut_out_of_a_round_are_given_back_to_it():
+    nodes, triangles = shapes.capped_cylinder(24)
+    triangles = triangles.astype(np.int32)
+    across = _skin(nodes, triangles, 30.0).smooth
+    found = recognised(nodes, triangles, across, 1e-7)
+    wall = next(k for k, surface in enumerate(found.surfaces) if surface.kind == "cylinder")
+    label = found.label.copy()
+    label[np.flatnonzero(label == wall)[[0, 7, 20]]] = -1
+    again = with_leftovers(nodes, triangles, across, Recognised(label, found.surfaces), 1e-7)
+    assert (again.label == found.label).all() and len(again.surfaces) == 3
+
+
+def test_a_hole_whose_nodes_lie_on_facets_is_a_cylinder_as_a_whole():
+    coarse = oddseam.Mesh.from_triangles(*shapes.capped_cylinder(96), unit="mm")
+    even = oddseam.remesh(coarse, size=0.17)  # nodes lie on the facets, off by their sag
+    found = oddseam.find_features(even)
+    assert sorted(patch.kind for patch in found.patches.table) == ["cylinder", "plane", "plane"]
+    assert found.patches.table[0].radius == pytest.approx(1.0, rel=2e-3)
+
+
+def test_smooth_bodies_have_no_ridges():
+    for shape in (shapes.sphere(36), shapes.torus(40, 20), shapes.sphere(60)):
+        nodes, triangles = shape
+        triangles = triangles.astype(np.int32)
+        across = _skin(nodes, triangles, 30.0).smooth
+        assert not len(find_ridges(nodes, triangles, across, 5.0, 0.0, np.zeros(len(nodes), bool)))
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 10**6))
+def test_any_soup_has_patches_that_cover_it(seed):
+    """Facets that cross, repeat, are turned, or have no area: everything gets a patch, nothing stops it."""
+    random = np.random.default_rng(seed)
+    nodes = np.round(random.uniform(0, 3, (12, 3)))
+    triangles = random.integers(0, 12, (int(random.integers(1, 40)), 3))
+    triangles = triangles[(triangles != np.roll(triangles, 1, axis=1)).all(axis=1)]
+    if not len(triangles):
+        return
+    mesh = oddseam.Mesh.from_triangles(nodes, triangles)
+    found = oddseam.find_features(mesh)
+    assert (found.patches.label >= 0).all() and found.digest == mesh.digest
+    rows = oddseam.describe_patches(found)
+    assert sum(row["elements"] for row in rows) == mesh.n_elements
+
+
+def test_sheets_keep_the_place_of_facets_or_all_of_them():
+    nodes, triangles = shapes.sphere(16)
+    triangles = triangles.astype(np.int32)
+    kept = np.zeros(len(triangles), np.int8)
+    kept[5] = 1
+    place = cut_into_sheets(nodes, triangles, np.zeros(len(triangles)), 30.0, kept=kept)
+    assert place.curves.is_corner.sum() == 3 and len(place.curves.first) == 4 and place.is_splittable.all()
+    whole = cut_into_sheets(nodes, triangles, np.zeros(len(triangles)), 30.0, kept=2 * kept)
+    assert not whole.is_splittable.any() and not whole.is_angle.any()
+    free = cut_into_sheets(nodes, triangles, np.zeros(len(triangles)), 30.0, kept=0 * kept)
+    assert len(free.curves.first) == 1
+
+
+def test_quads_have_patches_too():
+    n = 6
+    x, y = (w.ravel() for w in np.meshgrid(np.arange(n + 1.0), np.arange(n + 1.0), indexing="ij"))
+    at = np.arange((n + 1) ** 2).reshape(n + 1, n + 1)
+    quads = np.stack([at[:-1, :-1], at[1:, :-1], at[1:, 1:], at[:-1, 1:]], axis=-1).reshape(-1, 4)
+    nodes = np.column_stack([x, y, 0.3 * np.abs(x - 3.0)])
+    ids = np.arange(1, len(quads) + 1)
+    mesh = oddseam.Mesh(nodes, {"quad": oddseam.Elements(quads, ids, 0 * ids)}, (oddseam.Part("roof", 1),), unit="mm")
+    found = oddseam.find_features(mesh)
+    assert len(found.patches.table) == 2 and np.bincount(found.patches.label).tolist() == [18, 18]
+    assert (np.abs(nodes[found.creases.edges][..., 0] - 3.0) < 1e-12).all() and len(found.creases.edges) == n
