@@ -200,6 +200,8 @@ def test_random_damage_to_a_torus_is_mended(seed):
     mended = oddseam.mend(mesh)
     proof = oddseam.prove(mended)
     if not unmet(mended):
-        assert proof.is_clean and proof.is_closed and proof.volume > 0
+        # two missing facets that share a node make one rim, larger than what is filled unasked
+        is_open = any(note.startswith("left open") for note in mended.account.last.outcome.notes)
+        assert proof.is_clean and proof.is_closed == (not is_open) and (is_open or proof.volume > 0)
     assert proof.is_oriented and proof.duplicate_facets == 0
     assert oddseam.mend(mended).digest == mended.digest
