@@ -25,7 +25,7 @@ TERMINALS = {
     "features": "oddseam features mended.seam -o patches.seam",
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "account": "oddseam account even.seam",
-    "measure": "oddseam measure even.seam",
+    "measure": "oddseam measure patches.seam",
     "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
     "by_hand": "oddseam fill inlet_cowl.stl --unit mm --near 29.9,-51,39.7 -o filled.seam",
     "skin": "oddseam skin block.vtu -o block_skin.seam",
