@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, Any
 
@@ -118,7 +119,7 @@ def print_measures(name: str, measures: oddseam.Measures) -> None:
     console.print(table)
 
 
-def print_chambers(name: str, chambers: oddseam.Chambers, points: list[tuple[float, ...]]) -> None:
+def print_chambers(name: str, chambers: oddseam.Chambers, points: Sequence[tuple[float, ...]]) -> None:
     """Closed volumes, and which one holds each point."""
     console = _console()
     many = f"{len(chambers.rows):,} chamber(s)" if chambers.rows else "no chamber: nothing is closed"
@@ -168,7 +169,7 @@ def print_patches(name: str, mesh: oddseam.Mesh) -> None:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
 
 
-def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: list[tuple[float, ...]]) -> None:
+def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: Sequence[tuple[float, ...]]) -> None:
     """What a size field is, and what it asks for."""
     sizes = field.at(mesh.nodes)
     spread = np.quantile(sizes, (0.0, 0.05, 0.5, 0.95, 1.0)).tolist() if len(sizes) else []

@@ -104,10 +104,7 @@ def run_features(args: argparse.Namespace) -> int:
 
 def run_chambers(args: argparse.Namespace) -> int:
     """Print the closed volumes."""
-    points = [_numbers(text, "--at", float) for text in args.at or ()]
-    for text, point in zip(args.at or (), points, strict=True):
-        if len(point) != 3:
-            raise Refusal(f"--at {text}: three numbers are wanted")
+    points = [_point(text, "--at") for text in args.at or ()]
     chambers = oddseam.find_chambers(oddseam.read_mesh(args.input, unit=args.unit), points)
     if args.json:
         print(json.dumps({"file": args.input, **chambers.to_dict()}, indent=1))
@@ -163,10 +160,7 @@ def _zones(texts: list[str] | None) -> tuple[oddseam.Zone, ...]:
 def run_sizes(args: argparse.Namespace) -> int:
     """Make a size field."""
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    points = [_numbers(text, "--at", float) for text in args.at or ()]
-    for text, point in zip(args.at or (), points, strict=True):
-        if len(point) != 3:
-            raise Refusal(f"--at {text}: three numbers are wanted")
+    points = [_point(text, "--at") for text in args.at or ()]
     rules = {} if args.rules is None else oddseam.read_rules(args.rules)
     given = {name: getattr(args, name) for name in ("base", "smallest", "growth", "per_turn", "across", "crease")}
     given |= {"patches": _named_sizes(args.patch, "--patch"), "parts": _named_sizes(args.part, "--part")}
@@ -242,6 +236,13 @@ def _numbers(text: str, option: str, what: type) -> tuple[Any, ...]:
         raise Refusal(f"{option} {text}: numbers with commas between are wanted") from None
 
 
+def _point(text: str, option: str) -> tuple[float, float, float]:
+    point = _numbers(text, option, float)
+    if len(point) != 3:
+        raise Refusal(f"{option} {text}: three numbers are wanted")
+    return point[0], point[1], point[2]
+
+
 def run_delete(args: argparse.Namespace) -> int:
     """Delete what is picked."""
     _check_output(args)
@@ -259,9 +260,7 @@ def run_flip(args: argparse.Namespace) -> int:
 def run_fill(args: argparse.Namespace) -> int:
     """Fill by hand."""
     _check_output(args)
-    near = None if args.near is None else _numbers(args.near, "--near", float)
-    if near is not None and len(near) != 3:
-        raise Refusal(f"--near {args.near}: three numbers are wanted")
+    near = None if args.near is None else _point(args.near, "--near")
     nodes = None if args.nodes is None else _numbers(args.nodes, "--nodes", int)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)

@@ -12,7 +12,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features.recognition import regions_of
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas_and_normals, unit_normals
 from oddseam.model.connectivity import label_components
 
 #: A border means something where the surfaces turn by so many degrees, or where the change of curvature makes up so
@@ -86,9 +86,7 @@ def _joined(
 
 def _common(nodes: Array, triangles: Array, facets: Array, tolerance: float) -> Primitive | None:
     some = facets[np.linspace(0, len(facets) - 1, min(len(facets), _SAMPLE)).astype(np.int64)]
-    vectors = area_vectors(nodes[triangles[some]])
-    length = np.linalg.norm(vectors, axis=1, keepdims=True)
-    normals = vectors / np.where(length > 0, length, 1.0)
+    normals = unit_normals(nodes[triangles[some]])
     points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
     return fit_primitive(points, middles, normals, tolerance, PRIMITIVES)
 
@@ -112,9 +110,7 @@ def _pairs(
     p, q = nodes[triangles.ravel()[half]], nodes[np.roll(triangles, -1, axis=1).ravel()[half]]
     middle, along = 0.5 * (p + q), q - p
     length = np.linalg.norm(along, axis=1)
-    vectors = area_vectors(nodes[triangles])
-    area = np.linalg.norm(vectors, axis=1)
-    normals = vectors / np.where(area > 0, area, 1.0)[:, None]
+    area, normals = areas_and_normals(nodes[triangles])
     mean = normals[here] + normals[there]
     out = np.cross(along, mean)  # from here to there
     out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300)

@@ -53,7 +53,7 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     beside = np.unique(np.column_stack([piece[row[border]], label[beyond[border]]]), axis=0)
     normals = unit_normals(nodes[triangles])
     regions = regions_of(found.label, len(surfaces))
-    sag = [_sag(surface, nodes, triangles[its]) for surface, its in zip(surfaces, regions, strict=True)]
+    sag = [sag_of(surface, nodes, triangles[its]) for surface, its in zip(surfaces, regions, strict=True)]
     free = np.flatnonzero(label < 0)
     order = free[np.argsort(piece[free], kind="stable")]
     first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])
@@ -73,7 +73,7 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     return Recognised(label, tuple(surfaces))
 
 
-def _sag(surface: Primitive, nodes: Array, triangles: Array) -> float:
+def sag_of(surface: Primitive, nodes: Array, triangles: Array) -> float:
     """How far the middles of the edges of facets lie from a surface at most."""
     corners = nodes[triangles]
     middles = 0.5 * (corners + np.roll(corners, 1, axis=1)).reshape(-1, 3)
@@ -102,7 +102,7 @@ def _whole(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_
     for kind in _ROUND if is_round else ():
         surface = fit_primitive(points, middles, normals[some], tolerance, (kind,))
         if surface is not None:
-            near = max(4.0 * tolerance, _sag(surface, nodes, triangles))
+            near = max(4.0 * tolerance, sag_of(surface, nodes, triangles))
             if _lies_on(surface, nodes, triangles, normals, near):
                 return surface
     return None

@@ -15,7 +15,7 @@ from oddseam.features.noise import estimate_noise
 from oddseam.features.recognition import Recognised, recognised, regions_of
 from oddseam.features.ridges import find_ridges
 from oddseam.geometry.primitives import LEAST_POINTS, Primitive
-from oddseam.geometry.triangles import area_vectors, numbered_edges, turn_angles
+from oddseam.geometry.triangles import area_vectors, corner_pairs, numbered_edges, turn_angles
 from oddseam.model import Creases, Mesh, Patch, Patches
 from oddseam.model.connectivity import label_components
 from oddseam.model.shape import CREASE_KINDS
@@ -141,13 +141,9 @@ def find_features(
 def _skin(nodes: Array, triangles: Array, crease: float) -> _Skin:
     m = len(triangles)
     _, edge, step = numbered_edges(triangles, len(nodes))
-    order = np.argsort(edge.ravel(), kind="stable")
-    sorted_edge, sign = edge.ravel()[order], step.ravel()[order]
-    first = np.flatnonzero(np.r_[True, sorted_edge[1:] != sorted_edge[:-1]])
-    count = np.diff(np.append(first, 3 * m))
-    pair = first[count == 2]
-    pair = pair[sign[pair] + sign[pair + 1] == 0]
-    a, b = order[pair], order[pair + 1]
+    _, a, b = corner_pairs(edge)
+    agree = step.ravel()[a] + step.ravel()[b] == 0
+    a, b = a[agree], b[agree]
     across = np.full(3 * m, -1, np.int32)
     across[a], across[b] = b // 3, a // 3
     vectors = area_vectors(nodes[triangles])

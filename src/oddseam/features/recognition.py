@@ -17,7 +17,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features import growing_kernels as kernels
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
 
 #: Facets round a seed that surfaces are first fitted to; more where what they grow to is not so many times as much.
@@ -81,9 +81,7 @@ class _Search:
         m = len(triangles)
         self.nodes, self.triangles = np.ascontiguousarray(nodes, np.float64), triangles
         self.across, self.tolerance = across, tolerance
-        vectors = area_vectors(nodes[triangles])
-        self.area = np.linalg.norm(vectors, axis=1)
-        self.normals = vectors / np.where(self.area > 0, self.area, 1.0)[:, None]
+        self.area, self.normals = areas_and_normals(nodes[triangles])
         self.label = np.full(m, -1, np.int32)
         self.queue, self.mark, self.stamp = np.empty(m, np.int32), np.zeros(m, np.int32), 0
         self.surfaces: list[Primitive] = []

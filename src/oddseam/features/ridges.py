@@ -14,7 +14,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features import ridge_kernels as kernels
 from oddseam.geometry.threads import in_shares
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
 
 #: Facets looked at on each side of an edge: at least, and at most where there is noise.
@@ -55,9 +55,7 @@ def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noi
     m = len(triangles)
     flat = across.ravel()
     half = np.flatnonzero((flat >= 0) & (np.repeat(np.arange(m), 3) < flat)).astype(np.int32)
-    vectors = area_vectors(nodes[triangles])
-    area = np.linalg.norm(vectors, axis=1)
-    normal = vectors / np.where(area > 0, area, 1.0)[:, None]
+    area, normal = areas_and_normals(nodes[triangles])
     ends = np.column_stack([triangles.ravel()[half], np.roll(triangles, -1, axis=1).ravel()[half]])
     # where even the facets themselves do not turn, nothing is to be looked for
     cosine = np.einsum("ij,ij->i", normal[half // 3], normal[flat[half]])
@@ -89,13 +87,8 @@ def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noi
     half, ends, jump = half[real], ends[real], jump[real]
     crest = _crests(ends, np.abs(jump), triangles, len(nodes))
     half, ends, jump = half[crest], ends[crest], jump[crest]
-    return np.asarray(
-        half[
-            _linked(
-                ends, np.abs(jump) >= least, jump > 0, anchors, _SHORT_NOISY if most > _FEW or noise > 0 else _SHORT
-            )
-        ]
-    )
+    short = _SHORT_NOISY if noise > 0 else _SHORT
+    return np.asarray(half[_linked(ends, np.abs(jump) >= least, jump > 0, anchors, short)])
 
 
 def _crests(ends: Array, jump: Array, triangles: Array, n_nodes: int) -> Array:

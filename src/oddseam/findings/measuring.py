@@ -207,9 +207,7 @@ def _shortest_ray(mesh: Mesh, tree: RayTree, facets: Array, normal: Array, what:
         distance, met = tree.along_normals(some, sense, mesh.diagonal if best is None else best[0])
         hit = np.flatnonzero(met >= 0)
         one, two = some[hit], met[hit]
-        counts = np.einsum("ij,ij->i", normal[one], normal[two]) <= -_OPPOSED
-        counts &= ~(triangles[one][:, :, None] == triangles[two][:, None, :]).any(axis=(1, 2))
-        hit = hit[counts]
+        hit = hit[are_opposed(triangles, normal, one, two)]
         if len(hit):
             k = int(hit[np.argmin(distance[hit])])
             best = float(distance[k]), int(some[k]), int(met[k])
@@ -221,6 +219,13 @@ def _shortest_ray(mesh: Mesh, tree: RayTree, facets: Array, normal: Array, what:
     end = start + sense * length * unit_normals(corners[None])[0]
     ids = mesh.element_ids[mesh.triangulation.element[[here, there]]]
     return Measure(what, length, point_of(start), point_of(end), tuple(ids.tolist()))
+
+
+def are_opposed(triangles: Array, normals: Array, one: Array, two: Array) -> Array:
+    """(k,) bool: pairs of triangles that face opposite ways and share no node: the sides of a wall or a gap."""
+    opposed = np.einsum("ij,ij->i", normals[one], normals[two]) <= -_OPPOSED
+    joined = (triangles[one][:, :, None] == triangles[two][:, None, :]).any(axis=(1, 2))
+    return np.asarray(opposed & ~joined)
 
 
 def thin_places(mesh: Mesh) -> list[Finding]:

@@ -164,6 +164,11 @@ def as_written(mesh: Mesh, format: str) -> Mesh:
     return format_named(format).rounded(mesh)
 
 
+def as_held(mesh: Mesh, target: str | None) -> Mesh:
+    """The mesh as a file of the target format will hold it; itself without a target."""
+    return mesh if target is None else as_written(mesh, target)
+
+
 def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Written:
     """Write a mesh file, whole or not at all.
 

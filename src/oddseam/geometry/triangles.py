@@ -40,6 +40,22 @@ def area_vectors(corners: Array) -> Array:
     return vectors
 
 
+def areas_and_normals(corners: Array) -> tuple[Array, Array]:
+    """(m,) areas of triangles (m, 3, 3) and (m, 3) unit normals; zero for a triangle without area."""
+    vectors = area_vectors(corners)
+    area = np.linalg.norm(vectors, axis=1)
+    return area, vectors / np.where(area > 0, area, 1.0)[:, None]
+
+
+def corner_pairs(edge: Array) -> tuple[Array, Array, Array]:
+    """The edges that two triangles share, of those numbered by :func:`numbered_edges`, and their two corners each."""
+    flat = edge.ravel()
+    order = np.argsort(flat, kind="stable")
+    first = np.flatnonzero(np.r_[True, flat[order][1:] != flat[order][:-1]])
+    pair = first[np.diff(np.append(first, len(flat))) == 2]
+    return flat[order[pair]], order[pair], order[pair + 1]
+
+
 def unit_normals(corners: Array) -> Array:
     """(m, 3) unit normals; zero for a triangle without area."""
     vectors = area_vectors(corners)

@@ -18,7 +18,7 @@ from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings import Limits, defects
 from oddseam.findings.finding import MOST_PLACES, Finding, Place, point_of
-from oddseam.formats import as_written, format_named
+from oddseam.formats import as_held, format_named
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.filling import fill_rims
@@ -140,7 +140,7 @@ def mend(
     steps: list[Step] = []
 
     def held(mesh: Mesh) -> Mesh:
-        return mesh if target is None else as_written(mesh, target)
+        return as_held(mesh, target)
 
     unmet: list[str] = []
     still_open: list[_OpenRim] = []

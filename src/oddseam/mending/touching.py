@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.formats import as_written
+from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.joining import held_by
@@ -195,7 +195,7 @@ def _parted_without_thin(
 
 
 def _proof(mesh: Mesh, target: str | None) -> Proof:
-    return prove(mesh if target is None else as_written(mesh, target))
+    return prove(as_held(mesh, target))
 
 
 def _is_better(before: Proof, after: Proof, whole: bool = True) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.sizes import SizeField
@@ -33,7 +34,7 @@ def draw_size_scale(sheet: Sheet, mesh: Mesh, field: SizeField, left: int, top: 
 
     corners = mesh.nodes[mesh.triangulation.triangles]
     sizes = field.at(corners.mean(axis=1))
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    area = np.linalg.norm(area_vectors(corners), axis=1)
     low, high = _span(mesh, field)
     edges = np.geomspace(low, high * (1.0 + 1e-9), _BINS + 1)
     count, _ = np.histogram(sizes, edges, weights=area)

@@ -10,7 +10,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
-from oddseam.formats import as_written
+from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -104,10 +104,10 @@ def coarsen(
     bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(mesh, goal)
     result = coarsen_sheets(sheets, bounds)
     frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
-    result, new, notes = _without_crossings(mesh, sheets, bounds, None if frees else result, target)
+    result, new, held, notes = _without_crossings(mesh, sheets, bounds, None if frees else result, target)
     progress("comparing", 0.9)
-    held = [one if target is None else as_written(one, target) for one in (new, mesh)]
-    unmet = [f"{fault} after coarsening" for fault in prove(held[0]).worse_than(prove(held[1]))]
+    before = prove(as_held(mesh, target))
+    unmet = [f"{fault} after coarsening" for fault in prove(held).worse_than(before)]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
@@ -142,22 +142,23 @@ def _of_shape(mesh: Mesh, goal: int) -> Bounds:
 
 def _without_crossings(
     mesh: Mesh, sheets: Sheets, bounds: Bounds, result: Coarse | None, target: str | None
-) -> tuple[Coarse, Mesh, list[str]]:
+) -> tuple[Coarse, Mesh, Mesh, list[str]]:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps.
 
-    ``result`` is what came of it first; without, creases of angle alone are let go.
+    ``result`` is what came of it first; without, creases of angle alone are let go.  Of the two meshes the second is
+    as the target holds it.
     """
     frees = result is None
     most = np.full(len(sheets.point), bounds.shape)
-    best: list[tuple[int, Coarse, Mesh, list[str]]] = []
+    best: list[tuple[int, Coarse, Mesh, Mesh, list[str]]] = []
     for number in range(_AGAIN + 1):
         if number or result is None:
             result = coarsen_sheets(sheets, bounds, most, frees=frees)
         new, notes = assembled(mesh, result.surface)
-        held = new if target is None else as_written(new, target)
+        held = as_held(new, target)
         bad = np.concatenate([held.crossing_triangles.ravel(), held.degenerate_triangles])
         if not best or len(bad) < best[-1][0]:
-            best.append((len(bad), result, new, notes))
+            best.append((len(bad), result, new, held, notes))
         if not len(bad):
             break
         beneath = np.isin(result.into, result.corners[np.unique(bad)])

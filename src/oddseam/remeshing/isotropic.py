@@ -12,7 +12,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.formats import as_written
+from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -111,12 +111,8 @@ def _without_crossings(
     mesh: Mesh, crease: float, fineness: Fineness, facets: bool, target: str | None, progress: Progress
 ) -> tuple[Result, int, Mesh, list[str], list[str]]:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
-
-    def held(mesh: Mesh) -> Mesh:
-        return mesh if target is None else as_written(mesh, target)
-
     corners = mesh.nodes[mesh.triangulation.triangles]
-    before, kept = prove(held(mesh)), np.zeros(len(corners), np.int8)
+    before, kept = prove(as_held(mesh, target)), np.zeros(len(corners), np.int8)
     best: tuple[int, Result, int, Mesh, list[str], list[str]] | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None)
@@ -124,7 +120,7 @@ def _without_crossings(
         result = remesh_sheets(sheets, fineness, onto=onto, progress=progress)
         progress("putting together", 0.95)
         new, notes = assembled(mesh, result.surface)
-        written = held(new)
+        written = as_held(new, target)
         bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
         if best is None or len(bad) < best[0]:
             notes += locked_note(sheets)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.features.leftovers import sag_of
 from oddseam.geometry.primitives import PRIMITIVES, Primitive
 from oddseam.model import Mesh, Patch
 from oddseam.remeshing import kernels
@@ -48,8 +49,6 @@ def round_surfaces(mesh: Mesh, sheets: Sheets) -> RoundSurfaces | None:
     if mesh.patches is None:
         return None
     label = mesh.patches.label[mesh.triangulation.element]
-    corners = sheets.point[sheets.triangles]
-    middles = 0.5 * (corners + np.roll(corners, 1, axis=1))
     surfaces: list[Primitive] = []
     reach: list[float] = []
     of_region = np.full(int(sheets.region.max(initial=-1)) + 1, -1)
@@ -60,7 +59,7 @@ def round_surfaces(mesh: Mesh, sheets: Sheets) -> RoundSurfaces | None:
             continue
         of_region[sheets.region[its]] = len(surfaces)
         surfaces.append(surface)
-        reach.append(_ROOM * float(np.abs(surface.distance(middles[its].reshape(-1, 3))).max()))
+        reach.append(_ROOM * sag_of(surface, sheets.point, sheets.triangles[its]))
     if all(surface.kind == "plane" for surface in surfaces):
         return None  # facets are as flat
     return RoundSurfaces(tuple(surfaces), np.array(reach), of_region)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors, numbered_edges
+from oddseam.geometry.triangles import areas_and_normals, corner_pairs, numbered_edges
 from oddseam.model.connectivity import label_components
 
 
@@ -26,13 +26,8 @@ def largest_curvature(nodes: Array, triangles: Array, crease: float, drawn: Arra
     """
     m, n = len(triangles), max(len(nodes), 1)
     ends, edge, _ = numbered_edges(triangles, n)
-    order = np.argsort(edge.ravel(), kind="stable")
-    first = np.searchsorted(edge.ravel()[order], np.arange(len(ends) + 1))
-    pair = np.flatnonzero(np.diff(first) == 2)
-    a, b = order[first[pair]], order[first[pair] + 1]
-    vectors = area_vectors(nodes[triangles])
-    area = np.linalg.norm(vectors, axis=1)
-    normals = vectors / np.where(area > 0, area, 1.0)[:, None]
+    pair, a, b = corner_pairs(edge)
+    area, normals = areas_and_normals(nodes[triangles])
     turn = np.arccos(np.clip(np.einsum("ij,ij->i", normals[a // 3], normals[b // 3]), -1.0, 1.0))
     smooth = turn <= np.radians(crease)
     if drawn is not None and len(drawn):

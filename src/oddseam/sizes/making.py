@@ -8,6 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.findings.measuring import are_opposed
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model import Mesh
@@ -20,8 +21,6 @@ from oddseam.sizes.zones import Zone
 _STEP = 0.7
 #: A facet is cut in no more pieces along an edge.
 _MOST = 256
-#: The two sides of a wall or a gap may be out of parallel by up to 45 degrees.
-_OPPOSED = float(np.sqrt(0.5))
 
 
 def make_sizes(
@@ -146,9 +145,7 @@ def _across(mesh: Mesh, count: float, least: float) -> tuple[Array, Array]:
     for sense in (-1.0, 1.0):
         distance, met = tree.along_normals(facets, sense, mesh.diagonal)
         hit = np.flatnonzero(met >= 0)
-        opposed = np.einsum("ij,ij->i", normal[facets[hit]], normal[met[hit]]) <= -_OPPOSED
-        joined = (triangles[facets[hit]][:, :, None] == triangles[met[hit]][:, None, :]).any(axis=(1, 2))
-        hit = hit[opposed & ~joined]
+        hit = hit[are_opposed(triangles, normal, facets[hit], met[hit])]
         wanted = np.maximum(distance[hit] / count, least)
         its_points, its_sizes = _spread(mesh.nodes[triangles[facets[hit]]], np.repeat(wanted[:, None], 3, axis=1))
         points.append(its_points)
