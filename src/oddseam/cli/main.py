@@ -176,6 +176,9 @@ def build_parser() -> argparse.ArgumentParser:
     wanted = p.add_mutually_exclusive_group(required=True)
     wanted.add_argument("--size", type=float, help="wanted edge length, in the unit of the mesh")
     wanted.add_argument("--sizes", metavar="FIELD", help="a size field that `oddseam sizes` has made")
+    p.add_argument(
+        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
+    )
     follows_creases(p)
     p.add_argument(
         "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
@@ -191,6 +194,9 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument("--facets", type=int, metavar="N", help="triangles to be left")
     p.add_argument(
         "--deviation", type=float, metavar="DISTANCE", help="how far either surface may be from the other, at most"
+    )
+    p.add_argument(
+        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
     )
     follows_creases(p)
 

@@ -184,6 +184,7 @@ def run_remesh(args: argparse.Namespace) -> int:
         mesh = oddseam.remesh(
             mesh,
             size=size,
+            only=args.only,
             crease=args.crease,
             chord=args.chord,
             growth=args.growth,
@@ -203,6 +204,7 @@ def run_coarsen(args: argparse.Namespace) -> int:
             mesh,
             facets=args.facets,
             deviation=args.deviation,
+            only=args.only,
             crease=args.crease,
             target=format_of(args.output),
             progress=progress,

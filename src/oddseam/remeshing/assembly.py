@@ -14,7 +14,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.remeshing.halfedge_kernels import Net
-from oddseam.remeshing.sheets import Sheets, cut_into_sheets
+from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,14 +32,17 @@ class Surface:
     crease_edges: Array
 
 
-def cut(mesh: Mesh, crease: float, kept: Array | None = None) -> Sheets:
+def cut(mesh: Mesh, crease: float, kept: Array | None = None, held: Held | None = None) -> Sheets:
     """The surface of a mesh in sheets, with its creases and what its classes have between them as features.
 
-    ``kept`` says for every triangle how much of it stays as it is, see :func:`cut_into_sheets`.
+    ``kept`` says for every triangle how much of it stays as it is, ``held`` what stays of nodes and edges, see
+    :func:`cut_into_sheets`.
     """
+    if not 0 < crease < 180:
+        raise Refusal(f"crease {crease} is not between 0 and 180 degrees")
     t = mesh.triangulation
     drawn = mesh.creases.edges if mesh.creases is not None else None
-    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn, kept)
+    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn, kept, held)
 
 
 def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
@@ -80,21 +83,6 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
     )
 
 
-def check_surface(mesh: Mesh, crease: float) -> None:
-    """Refuse a mesh that is no surface of tri and quad, and an angle that is none."""
-    if not 0 < crease < 180:
-        raise Refusal(f"crease {crease} is not between 0 and 180 degrees")
-    others = [name for name in mesh.elements if name not in ("tri", "quad")]
-    if others:
-        what = ", ".join(f"{len(mesh.elements[name]):,} {name}" for name in others)
-        raise Refusal(
-            f"the mesh has {what} elements, which would lose their nodes; only surfaces of tri and quad can be "
-            "meshed anew (`oddseam skin` takes that of solids)"
-        )
-    if not mesh.n_elements:
-        raise Refusal("the mesh has no surface to be meshed anew")
-
-
 def compared(mesh: Mesh, new: Mesh) -> Step:
     """How far the farthest node of the surface is from the new surface, and where it is."""
     points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
@@ -106,9 +94,12 @@ def compared(mesh: Mesh, new: Mesh) -> Step:
 
 
 def locked_note(sheets: Sheets) -> list[str]:
-    """What is to be said of nodes that several sheets share."""
+    """What is to be said of nodes that several sheets share, or the rest of the mesh."""
     count = int(sheets.is_locked.sum())
-    text = f"{count:,} nodes stay as they were, where more than two facets meet or surfaces touch"
+    text = (
+        f"{count:,} nodes stay as they were, where more than two facets meet, surfaces touch, or elements that were "
+        "not picked use them"
+    )
     return [text] if count else []
 
 
@@ -127,11 +118,13 @@ def _classes(mesh: Mesh) -> Array:
     return np.asarray(label.ravel(), np.int32)
 
 
-def assembled(mesh: Mesh, result: Surface) -> tuple[Mesh, list[str]]:
-    """The new mesh: parts, patches and element groups follow the region a facet lies in."""
+def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[str]]:
+    """The new mesh: parts, patches and element groups follow the region a facet lies in.
+
+    ``keeps_ids`` says whether nodes keep their ids, and what is new gets others; without, both are numbered anew.
+    """
     of_element = mesh.triangulation.element[result.facet_origin]
     m = len(result.triangles)
-    keeps_ids = mesh.source is not None and mesh.source.records is not None
     old_ids = mesh.node_ids
     kept = result.node_origin >= 0
     top = int(old_ids.max()) if len(old_ids) else 0

@@ -6,17 +6,21 @@ where it was, and it is done once more.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
+from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
 from oddseam.remeshing.quadric import Bounds, Coarse, coarsen_sheets
+from oddseam.remeshing.region import Region, region_of
 from oddseam.remeshing.sheets import Sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
@@ -36,6 +40,7 @@ def coarsen(
     *,
     facets: int | None = None,
     deviation: float | None = None,
+    only: str | None = None,
     crease: float = 30.0,
     target: str | None = None,
     progress: Progress = silent,
@@ -55,6 +60,9 @@ def coarsen(
     deviation : float, optional
         No point of either surface may be farther from the other, in the unit of the mesh.  What is
         reported is an upper bound by construction, not a sample; the truth is mostly more than half of it.
+    only : str, optional
+        A pick (see ``pick``), such as ``"part hood"``.  Only its tri and quad elements are coarsened, ``facets`` is of
+        these; everything else stays to the last bit, and so do the nodes on the border.
     crease : float
         Edges where the surface turns by more degrees are creases.
     target : str, optional
@@ -94,20 +102,22 @@ def coarsen(
         raise Refusal(f"facets {facets} is no number of triangles")
     if deviation is not None and not 0 <= deviation < np.inf:
         raise Refusal(f"deviation {deviation} is no distance")
-    check_surface(mesh, crease)
-    present, goal = len(mesh.triangulation.triangles), 0 if facets is None else facets
+    region = region_of(mesh, only)
+    surface = region.surface
+    present, goal = len(surface.triangulation.triangles), 0 if facets is None else facets
     if present <= goal:
         return mesh, Outcome((Step("collapse", 0, 0.0, f"there are {present:,} facets, no more"),), (), ())
     progress("finding creases", 0.0)
-    sheets = cut(mesh, crease)
+    sheets = cut(surface, crease, held=region.held)
     progress("coarsening", 0.2)
-    bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(mesh, goal)
+    bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(surface, goal)
     result = coarsen_sheets(sheets, bounds)
     frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
-    result, new, held, notes = _without_crossings(mesh, sheets, bounds, None if frees else result, target)
+    made = _without_crossings(region, sheets, bounds, None if frees else result, target)
+    result, notes = made.result, made.notes
     progress("comparing", 0.9)
     before = prove(as_held(mesh, target))
-    unmet = [f"{fault} after coarsening" for fault in prove(held).worse_than(before)]
+    unmet = [f"{fault} after coarsening" for fault in prove(made.written).worse_than(before)]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "
@@ -123,10 +133,11 @@ def coarsen(
     merged = int((result.into != np.arange(len(result.into))).sum())
     steps = [Step("collapse", merged, 0.0, f"edges, {len(sheets.curves.first) - 1:,} curves kept")]
     if deviation is not None:
-        steps.append(Step("bound", new.n_elements, result.gap, "no point of either surface is farther"))
-    steps.append(compared(mesh, new))
+        count = made.surface.n_elements
+        steps.append(Step("bound", count, result.gap, "no point of either surface is farther"))
+    steps.append(compared(surface, made.surface))
     progress("done", 1.0)
-    return new, Outcome(tuple(steps), tuple(notes), tuple(unmet))
+    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 
 
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:
@@ -140,28 +151,48 @@ def _of_shape(mesh: Mesh, goal: int) -> Bounds:
     return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=spare)
 
 
+class _Made(NamedTuple):
+    """What came of it: the new surface alone, in the whole mesh, and as the target holds that; what is to be said."""
+
+    result: Coarse
+    surface: Mesh
+    mesh: Mesh
+    written: Mesh
+    notes: list[str]
+
+
 def _without_crossings(
-    mesh: Mesh, sheets: Sheets, bounds: Bounds, result: Coarse | None, target: str | None
-) -> tuple[Coarse, Mesh, Mesh, list[str]]:
+    region: Region, sheets: Sheets, bounds: Bounds, result: Coarse | None, target: str | None
+) -> _Made:
     """Coarsened; what came to cross is kept nearer to what it was, or as it was, as far as that helps.
 
-    ``result`` is what came of it first; without, creases of angle alone are let go.  Of the two meshes the second is
-    as the target holds it.
+    ``result`` is what came of it first; without, creases of angle alone are let go.
     """
     frees = result is None
     most = np.full(len(sheets.point), bounds.shape)
-    best: list[tuple[int, Coarse, Mesh, Mesh, list[str]]] = []
+    best: tuple[int, _Made] | None = None
     for number in range(_AGAIN + 1):
         if number or result is None:
             result = coarsen_sheets(sheets, bounds, most, frees=frees)
-        new, notes = assembled(mesh, result.surface)
-        held = as_held(new, target)
-        bad = np.concatenate([held.crossing_triangles.ravel(), held.degenerate_triangles])
-        if not best or len(bad) < best[-1][0]:
-            best.append((len(bad), result, new, held, notes))
+        surface, notes = assembled(region.surface, result.surface, region.keeps_ids)
+        mesh = region.put_back(surface)
+        written = as_held(mesh, target)
+        bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
+        if best is None or len(bad) < best[0]:
+            best = len(bad), _Made(result, surface, mesh, written, notes)
         if not len(bad):
             break
-        beneath = np.isin(result.into, result.corners[np.unique(bad)])
+        beneath = np.isin(result.into, result.corners[_own_rows(region, mesh, len(surface.elements["tri"]), bad)])
         nearer = _NEARER * result.error[result.into] if number + 1 < _AGAIN else np.zeros(len(most))
         most[beneath] = np.minimum(most, nearer)[beneath]
-    return best[-1][1:]
+    assert best is not None
+    return best[1]
+
+
+def _own_rows(region: Region, mesh: Mesh, count: int, rows: Array) -> Array:
+    """Which of the ``count`` new triangles are among rows of the triangulation; they are the last of their kind."""
+    rows = np.unique(rows)
+    if region.elements is None:
+        return rows
+    own = mesh.triangulation.element[rows] - (len(mesh.elements["tri"]) - count)
+    return own[(own >= 0) & (own < count)]

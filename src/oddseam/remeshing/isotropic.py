@@ -7,6 +7,8 @@ projection to the original surface make the facets even.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -17,8 +19,9 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, check_surface, compared, cut, locked_note
+from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
 from oddseam.remeshing.net import Fineness, expected_facets
+from oddseam.remeshing.region import Region, region_of
 from oddseam.remeshing.round_surfaces import round_surfaces
 from oddseam.remeshing.surface import Result, remesh_sheets
 from oddseam.sizes import SizeField
@@ -32,6 +35,7 @@ def remesh(
     mesh: Mesh,
     *,
     size: float | SizeField,
+    only: str | None = None,
     crease: float = 30.0,
     chord: float | None = None,
     growth: float = 0.35,
@@ -52,6 +56,10 @@ def remesh(
         Of tri and quad elements.
     size : float or SizeField
         Wanted edge length, in the unit of the mesh; the same everywhere, or at any place.
+    only : str, optional
+        A pick (see ``pick``), such as ``"part hood"``.  Only its tri and quad elements are meshed anew; everything
+        else stays to the last bit, and the new elements use the nodes on the border as they are.  They are as fine
+        there as the edges of the border.
     crease : float
         Edges where the surface turns by more degrees are creases.
     chord : float, optional
@@ -72,6 +80,8 @@ def remesh(
     Refusal
         If there are elements that hang on the nodes of the surface, or the settings make no
         sense.
+    PickError
+        If the pick cannot be understood, or selects nothing.
 
     Notes
     -----
@@ -89,38 +99,51 @@ def remesh(
     field = size if isinstance(size, SizeField) else SizeField(size, growth)
     if chord is not None and not 0 < chord < np.inf:
         raise Refusal(f"chord {chord} is not positive")
-    check_surface(mesh, crease)
-    _check_number(mesh, field)
+    region = region_of(mesh, only)
+    field = region.graded(field)
+    _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    result, n_curves, new, notes, unmet = _without_crossings(
-        mesh, crease, Fineness(field, chord), facets, target, progress
-    )
+    made = _without_crossings(region, crease, Fineness(field, chord), facets, target, progress)
+    result = made.result
     steps = (
-        Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{n_curves:,} curves"),
+        Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
         Step("split", result.n_splits),
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
-        compared(mesh, new),
+        compared(region.surface, made.surface),
     )
     progress("done", 1.0)
-    return new, Outcome(steps, tuple(notes), tuple(unmet))
+    return made.mesh, Outcome(steps, tuple(made.notes), tuple(made.unmet))
+
+
+class _Made(NamedTuple):
+    """What came of it: the new surface, alone and in the whole mesh, and what is to be said."""
+
+    result: Result
+    n_curves: int
+    surface: Mesh
+    mesh: Mesh
+    notes: list[str]
+    unmet: list[str]
 
 
 def _without_crossings(
-    mesh: Mesh, crease: float, fineness: Fineness, facets: bool, target: str | None, progress: Progress
-) -> tuple[Result, int, Mesh, list[str], list[str]]:
+    region: Region, crease: float, fineness: Fineness, facets: bool, target: str | None, progress: Progress
+) -> _Made:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
+    mesh = region.surface
     corners = mesh.nodes[mesh.triangulation.triangles]
-    before, kept = prove(as_held(mesh, target)), np.zeros(len(corners), np.int8)
-    best: tuple[int, Result, int, Mesh, list[str], list[str]] | None = None
+    before, kept = prove(as_held(region.whole, target)), np.zeros(len(corners), np.int8)
+    best: tuple[int, _Made] | None = None
     for number in range(_AGAIN + 1):
-        sheets = cut(mesh, crease, kept if number else None)
+        sheets = cut(mesh, crease, kept if number else None, region.held)
         onto = None if facets else round_surfaces(mesh, sheets)
         result = remesh_sheets(sheets, fineness, onto=onto, progress=progress)
         progress("putting together", 0.95)
-        new, notes = assembled(mesh, result.surface)
-        written = as_held(new, target)
+        surface, notes = assembled(mesh, result.surface, region.keeps_ids)
+        whole = region.put_back(surface)
+        written = as_held(whole, target)
         bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
         if best is None or len(bad) < best[0]:
             notes += locked_note(sheets)
@@ -128,13 +151,13 @@ def _without_crossings(
                 count = int((kept > 0).sum())
                 notes.append(f"{count:,} facets kept their place, where facets would have crossed")
             unmet = [f"{fault} after remeshing" for fault in prove(written).worse_than(before)]
-            best = (len(bad), result, len(sheets.curves.first) - 1, new, notes, unmet)
-        if not best[-1] or not len(bad):
+            best = len(bad), _Made(result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
+        if not best[1].unmet or not len(bad):
             break
         kept[_beneath(corners, written.nodes[written.triangulation.triangles[np.unique(bad)]])] += 1
         np.minimum(kept, 2, out=kept)
     assert best is not None
-    return best[1:]
+    return best[1]
 
 
 def _beneath(corners: Array, facets: Array) -> Array:

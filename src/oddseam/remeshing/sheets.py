@@ -22,6 +22,27 @@ _FLAT = 1e-3
 
 
 @dataclass(frozen=True, eq=False)
+class Held:
+    """What has to stay as it is, because something else uses it too.
+
+    Attributes
+    ----------
+    nodes : (n,) bool array
+    edges : (k, 2) int array
+        Between such nodes, the smaller number first.
+    """
+
+    nodes: Array
+    edges: Array
+
+    def has(self, ends: Array, n: int) -> Array:
+        """(j,) bool: which of the edges (j, 2) between n nodes are held."""
+        low, high = ends.min(axis=1).astype(np.int64), ends.max(axis=1)
+        found: Array = np.isin(low * n + high, self.edges[:, 0].astype(np.int64) * n + self.edges[:, 1])
+        return found
+
+
+@dataclass(frozen=True, eq=False)
 class Sheets:
     """A surface cut for a two-manifold kernel.
 
@@ -48,7 +69,7 @@ class Sheets:
     half_curve : (3 m,) int32 array
         Curve of every half-edge, or -1.
     is_locked : (n,) bool array
-        Nodes on cuts that several sheets share.
+        Nodes on cuts that several sheets share, and those that are held.
     """
 
     point: Array
@@ -71,6 +92,7 @@ def cut_into_sheets(
     crease: float,
     drawn: Array | None = None,
     kept: Array | None = None,
+    held: Held | None = None,
 ) -> Sheets:
     """Cut a surface.
 
@@ -87,6 +109,8 @@ def cut_into_sheets(
     kept : (m,) int array, optional
         How much is kept of every facet: nothing (0), its place (1), so that its nodes are corners and its edges
         features unless they are flat, or all of it (2).
+    held : Held, optional
+        Nodes and edges that stay as they are.
     """
     m = len(triangles)
     start = triangles.ravel()
@@ -112,6 +136,8 @@ def cut_into_sheets(
         highest = np.maximum(kept[a // 3], kept[b // 3])
         pairs = np.column_stack([a, b]) // 3
         given |= (highest > 1) | (highest > 0) & sharp_edges(nodes, triangles, pairs, np.ones(len(a), bool), _FLAT)
+    stays = np.zeros(3 * m, bool) if held is None else held.has(np.column_stack([start, end]), n)
+    given |= stays[a]
     sharp |= given
     feature = twin < 0
     by_angle = np.zeros(3 * m, bool)
@@ -132,6 +158,8 @@ def cut_into_sheets(
     is_locked = fans_at[node] > 1
     is_locked[fan[locked_half]] = True
     is_locked[fan[following[locked_half]]] = True
+    if held is not None:
+        is_locked |= held.nodes[node]
 
     smooth_a, smooth_b = a[~sharp], b[~sharp]
     _, region = label_components(m, smooth_a // 3, smooth_b // 3)
@@ -146,11 +174,11 @@ def cut_into_sheets(
     angle_ends = np.bincount(ends[by_angle[half]].ravel(), minlength=len(point))
     mixed = (angle_ends > 0) & (angle_ends < np.bincount(ends.ravel(), minlength=len(point)))
     is_corner = is_locked | mixed | _is_peak(nodes, triangles, fan, feature, len(point))
-    stays = locked_half
+    stays |= locked_half
     if kept is not None:
         is_corner[halves[kept > 0]] = True
         whole = np.repeat(kept > 1, 3)
-        stays = locked_half | whole
+        stays |= whole
         stays[twin[whole & (twin >= 0)]] = True
     curves = trace_curves(point, ends, is_corner)
     is_splittable, half_curve = _curve_halves(curves, half, ends, twin, stays)

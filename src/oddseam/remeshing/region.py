@@ -1,0 +1,118 @@
+"""The region of a mesh that is worked on: all of its surface, or what a pick selects, the rest staying as it is."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array, IdIndex
+from oddseam.errors import Refusal
+from oddseam.model import KINDS, Creases, Mesh
+from oddseam.model.splicing import extracted, spliced
+from oddseam.picks import pick
+from oddseam.remeshing.sheets import Held
+from oddseam.sizes import SizeField
+
+#: Kinds of element that can be meshed anew.
+_SURFACE = ("tri", "quad")
+
+
+@dataclass(frozen=True, eq=False)
+class Region:
+    """What is worked on.
+
+    Attributes
+    ----------
+    whole : Mesh
+    surface : Mesh
+        The elements to be worked on alone, with their ids; ``whole`` itself if that is all.
+    elements : (k,) int array or None
+        Which those are of ``whole``; ``None`` for all.
+    held : Held or None
+        What of ``surface`` other elements use too, in its own node numbers.
+    """
+
+    whole: Mesh
+    surface: Mesh
+    elements: Array | None
+    held: Held | None
+
+    @property
+    def keeps_ids(self) -> bool:
+        """Whether ids mean something to others, so that what is new gets new ones."""
+        return self.elements is not None or (self.whole.source is not None and self.whole.source.records is not None)
+
+    def put_back(self, new: Mesh) -> Mesh:
+        """The whole mesh, with what has been made of the surface in its place."""
+        if self.elements is None or self.held is None:
+            return new
+        if new.creases is not None:  # the border of the region is no crease for being one
+            row, missing = IdIndex(self.surface.node_ids).of(new.node_ids)
+            edges = row[new.creases.edges]
+            foreign = ~missing[new.creases.edges].any(axis=1) & self.held.has(edges, self.surface.n_nodes)
+            new = dataclasses.replace(new, creases=Creases(new.creases.edges[~foreign], new.creases.kind[~foreign]))
+        result = spliced(self.whole, self.elements, new)
+        if result is None:
+            raise Refusal("the border of the picked elements did not stay as it was; nothing is changed")
+        return result
+
+    def graded(self, field: SizeField) -> SizeField:
+        """The field, as fine at the border of the region as the edges there are, and growing from them."""
+        if self.held is None or not len(self.held.edges):
+            return field
+        ends = self.surface.nodes[self.held.edges]
+        return field.finer(ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
+
+
+def region_of(mesh: Mesh, only: str | None) -> Region:
+    """What a pick selects of the surface, or all of it.
+
+    Raises
+    ------
+    Refusal
+        If there is no surface, or other elements would lose their nodes.
+    PickError
+        If the pick selects nothing.
+    """
+    is_surface = np.zeros(mesh.n_elements, bool)
+    others, at = [], 0
+    for name, block in mesh.elements.items():
+        is_surface[at : at + len(block)] = name in _SURFACE
+        others += [] if name in _SURFACE else [f"{len(block):,} {name}"]
+        at += len(block)
+    if only is None:
+        if others:
+            raise Refusal(
+                f"the mesh has {', '.join(others)} elements, which would lose their nodes; pick what is to be worked "
+                "on and the nodes that these use stay (`oddseam skin` takes the surface of solids)"
+            )
+        if not mesh.n_elements:
+            raise Refusal("the mesh has no surface to be worked on")
+        return Region(mesh, mesh, None, None)
+    elements = pick(mesh, only)
+    elements = elements[is_surface[elements]]
+    if not len(elements):
+        raise Refusal(f"pick {only!r} selects no tri or quad elements; only these can be worked on")
+    surface = extracted(mesh, elements)
+    return Region(mesh, surface, elements, _held(mesh, surface, elements))
+
+
+def _held(mesh: Mesh, surface: Mesh, elements: Array) -> Held:
+    """Nodes and edges of the surface that the other elements of the mesh use."""
+    row, missing = IdIndex(surface.node_ids).of(mesh.node_ids)
+    local = np.where(missing, -1, row)
+    rest = np.ones(mesh.n_elements, bool)
+    rest[elements] = False
+    mark = np.zeros(surface.n_nodes, bool)
+    pairs = [np.zeros((0, 2), np.int64)]
+    at = 0
+    for name, block in mesh.elements.items():
+        nodes = local[block.connectivity[rest[at : at + len(block)]]]
+        at += len(block)
+        mark[nodes[nodes >= 0]] = True
+        for edge in KINDS[name].edges:
+            ends = nodes[:, list(edge)]
+            pairs.append(ends[(ends >= 0).all(axis=1)])
+    return Held(mark, np.unique(np.sort(np.concatenate(pairs), axis=1), axis=0))
