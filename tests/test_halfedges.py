@@ -28,7 +28,7 @@ def net_of(nodes: np.ndarray, triangles: np.ndarray, room: int = 400) -> he.Net:
         wide(sheets.point, n + room, 0.0), wide(sheets.triangles.ravel(), 3 * (m + 2 * room), -1),
         wide(sheets.twin, 3 * (m + 2 * room), -1), wide(sheets.half_curve, 3 * (m + 2 * room), -1),
         wide(sheets.region, m + 2 * room, -1), wide(sheets.out, n + room, -1),
-        np.zeros(n + room, np.int8), np.ones(n + room), np.array([n, m], np.int64),
+        np.zeros(n + room, np.int8), np.ones(n + room), np.zeros((0, 3)), np.array([n, m], np.int64),
     )  # fmt: skip
 
 

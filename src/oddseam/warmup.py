@@ -14,6 +14,7 @@ FAMILIES = (
     "oddseam.model.edge_kernels",
     "oddseam.remeshing.kernels",
     "oddseam.remeshing.coarsen_kernels",
+    "oddseam.remeshing.cross_kernels",
     "oddseam.sizes.kernels",
     "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",

@@ -61,7 +61,9 @@ def _close_up(scene: Scene, place: Place, eye: Array) -> Array:
     near = np.flatnonzero(distance < 2.2 * reach)
     camera = Camera.looking(_look(area_vectors(nearest), eye), centre, 2.0 * reach, *_SHOT)
     colours = None if scene.colours is None else scene.colours[near]
-    picture, _ = render(scene.nodes, scene.triangles[near], camera, scene.lines, wire=True, colours=colours)
+    picture, _ = render(
+        scene.nodes, scene.triangles[near], camera, scene.lines, wire=True, colours=colours, element=scene.element[near]
+    )
     return picture
 
 

@@ -173,8 +173,9 @@ def _draw_view(
     sample = scene.triangles[:: 1 + len(scene.triangles) // 100_000]
     facet = np.sqrt(np.median(np.linalg.norm(area_vectors(scene.nodes[sample]), axis=1))) * camera.scale
     picture, depth = render(
-        scene.nodes, scene.triangles, camera, scene.lines, wire=bool(facet > 4.0), colours=scene.colours
-    )
+        scene.nodes, scene.triangles, camera, scene.lines,
+        wire=bool(facet > 4.0), colours=scene.colours, element=scene.element,
+    )  # fmt: skip
     sheet.put(picture, left, top)
     axes = sheet.overlay(left, top, width, height)
     draw_rings(axes, camera, depth, marks)

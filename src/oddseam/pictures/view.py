@@ -78,6 +78,7 @@ def render(
     lines: tuple[Lines, ...] = (),
     wire: bool = False,
     colours: Array | None = None,
+    element: Array | None = None,
 ) -> tuple[Array, Array]:
     """Draw a surface.
 
@@ -93,6 +94,8 @@ def render(
     colours : (m, 3) float array, optional
         Colour of every triangle, from both sides; by default the outside and the inside have
         one each.
+    element : (m,) int array, optional
+        Which element every triangle is of; there is no border between those of one.
 
     Returns
     -------
@@ -111,7 +114,7 @@ def render(
     shown, ident = shown[first:], (back - first).reshape(ident.shape)
     normals = unit_normals(nodes[triangles[shown]]) @ camera.axes.T
     canvas = _shaded(ident, normals, None if colours is None else colours[shown])
-    _ink_outlines(canvas, ident, normals, wire)
+    _ink_outlines(canvas, ident, normals, wire, shown if element is None else element[shown])
     for group in lines:
         if len(group.edges):
             slack = 3.0 / fine.scale
@@ -134,8 +137,8 @@ def _shaded(ident: Array, normals: Array, colours: Array | None) -> Array:
     return canvas
 
 
-def _ink_outlines(canvas: Array, ident: Array, normals: Array, wire: bool) -> None:
-    """Darken pixels where the facet changes: a lot at sharp edges, a little at the others."""
+def _ink_outlines(canvas: Array, ident: Array, normals: Array, wire: bool, element: Array) -> None:
+    """Darken pixels where the element changes: a lot at sharp edges, a little at the others."""
     for axis in (0, 1):
         one = ident[:-1] if axis == 0 else ident[:, :-1]
         two = ident[1:] if axis == 0 else ident[:, 1:]
@@ -146,4 +149,5 @@ def _ink_outlines(canvas: Array, ident: Array, normals: Array, wire: bool) -> No
         turn = np.zeros(len(a))
         turn[both] = np.einsum("ij,ij->i", normals[a[both]], normals[b[both]])
         strength = np.where(turn < 0.85, 0.75, 0.28 if wire else 0.0)
+        strength[both & (element[a] == element[b])] = 0.0
         part[row, column] += strength[:, None].astype(np.float32) * (_INK - part[row, column])

@@ -22,7 +22,8 @@ class Surface:
     """A surface made from another one, and where everything in it came from.
 
     ``node_origin`` is the node that a node was, or -1; ``facet_origin`` a facet of the same
-    region; ``crease_edges`` are the edges on curves.
+    region; ``crease_edges`` are the edges on curves.  ``quads`` (q, 4) are nodes of quads, which
+    ``quad_rows`` (q, 2) of the triangles make up.
     """
 
     points: Array
@@ -30,6 +31,8 @@ class Surface:
     node_origin: Array
     facet_origin: Array
     crease_edges: Array
+    quads: Array
+    quad_rows: Array
 
 
 def cut(mesh: Mesh, crease: float, kept: Array | None = None, held: Held | None = None) -> Sheets:
@@ -45,10 +48,11 @@ def cut(mesh: Mesh, crease: float, kept: Array | None = None, held: Held | None 
     return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn, kept, held)
 
 
-def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
+def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None = None) -> Surface:
     """What a net has become of sheets, the copies of nodes sewn together again.
 
-    ``was`` (n,) is the node of the sheets that each stands for now, if not the one of its own number.
+    ``was`` (n,) is the node of the sheets that each stands for now, if not the one of its own number; ``mate`` (t,)
+    the half-edge across which each triangle makes a quad with another one, or -1.
     """
     origin = net.origin[: 3 * int(net.used[1])].reshape(-1, 3)
     alive = origin[:, 0] >= 0
@@ -74,12 +78,20 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None) -> Surface:
     local = local.reshape(-1, 3)
     on_curve = net.curve[: 3 * int(net.used[1])].reshape(-1, 3)[alive] >= 0
     ends = np.stack([local, np.roll(local, -1, axis=1)], axis=-1)[on_curve]
+    half = np.zeros(0, np.int64) if mate is None else mate[alive[: len(mate)] & (mate >= 0)].astype(np.int64)
+    half = half[half < net.twin[half]]
+    other = net.twin[half].astype(np.int64)
+    row = np.cumsum(alive) - 1
+    corner = [(row[h // 3], h % 3) for h in (half, other)]
+    quads = [local[r, (i + k) % 3] for k in (0, 2) for r, i in corner]  # from, to, and the two opposite
     return Surface(
         points=points,
         triangles=local.astype(np.int32),
         node_origin=kept,
         facet_origin=first_of_region[net.region[: len(alive)][alive]],
         crease_edges=np.unique(np.sort(ends, axis=1), axis=0).astype(np.int32).reshape(-1, 2),
+        quads=np.column_stack([quads[0], quads[3], quads[1], quads[2]]).astype(np.int32),
+        quad_rows=np.column_stack([row[half // 3], row[other // 3]]),
     )
 
 
@@ -123,8 +135,11 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
 
     ``keeps_ids`` says whether nodes keep their ids, and what is new gets others; without, both are numbered anew.
     """
-    of_element = mesh.triangulation.element[result.facet_origin]
-    m = len(result.triangles)
+    alone = np.ones(len(result.triangles), bool)
+    alone[result.quad_rows] = False
+    of_facet = mesh.triangulation.element[result.facet_origin]
+    of_element = np.concatenate([of_facet[alone], of_facet[result.quad_rows[:, 0]]])
+    m = int(alone.sum())
     old_ids = mesh.node_ids
     kept = result.node_origin >= 0
     top = int(old_ids.max()) if len(old_ids) else 0
@@ -144,12 +159,15 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
     creases = None
     if mesh.creases is not None:
         creases = Creases(result.crease_edges, np.zeros(len(result.crease_edges), np.int8))
-    block = Elements(result.triangles, np.arange(first, first + m), mesh.element_part[of_element])
+    ids, part = first + np.arange(len(of_element)), mesh.element_part[of_element]
+    elements = {"tri": Elements(result.triangles[alone], ids[:m], part[:m])}
+    if len(result.quads):
+        elements["quad"] = Elements(result.quads, ids[m:], part[m:])
     new = dataclasses.replace(
         mesh,
         nodes=result.points,
         node_ids=node_ids,
-        elements={"tri": block},
+        elements=elements,
         groups=Groups(carried.nodes, carried.elements),
         patches=patches,
         creases=creases,

@@ -35,6 +35,7 @@ class Net(NamedTuple):
     out: np.ndarray  # (n,)
     kind: np.ndarray
     size: np.ndarray
+    axis: np.ndarray  # (n, 3) an arm of a cross in the tangent plane; (0, 3) where none are used
     used: np.ndarray  # nodes and triangles in use
 
 
@@ -62,6 +63,25 @@ def length2(net, h):
 def target2(net, h):
     s = 0.5 * (net.size[net.origin[h]] + net.size[net.origin[after(h)]])
     return s * s
+
+
+@kernel
+def stretch2(net, h):
+    """Squared length over the wanted; where there are crosses its longer component along their arms counts."""
+    l2 = length2(net, h)
+    if net.axis.shape[0] == 0:
+        return l2 / target2(net, h)
+    u = net.origin[h]
+    v = net.origin[after(h)]
+    x, y, z = net.point[v, 0] - net.point[u, 0], net.point[v, 1] - net.point[u, 1], net.point[v, 2] - net.point[u, 2]
+    total = 0.0
+    count = 0
+    for w in (u, v):
+        along = x * net.axis[w, 0] + y * net.axis[w, 1] + z * net.axis[w, 2]
+        if along != 0.0:
+            total += max(along * along, l2 - along * along)
+            count += 1
+    return (total / count if count > 0 else l2) / target2(net, h)
 
 
 @kernel
@@ -273,6 +293,9 @@ def split(net, h, x, y, z):
     v = origin[after(h)]
     net.size[w] = 0.5 * (net.size[u] + net.size[v])
     net.kind[w] = FREE
+    if net.axis.shape[0] > 0:
+        of = u if net.axis[u, 0] != 0.0 or net.axis[u, 1] != 0.0 or net.axis[u, 2] != 0.0 else v
+        net.axis[w, 0], net.axis[w, 1], net.axis[w, 2] = net.axis[of, 0], net.axis[of, 1], net.axis[of, 2]
     rest = np.int64(-1)
     for turn in range(2):
         k = np.int64(h) if turn == 0 else o

@@ -40,6 +40,7 @@ def remesh(
     chord: float | None = None,
     growth: float = 0.35,
     facets: bool = False,
+    quads: bool = False,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
@@ -70,6 +71,8 @@ def remesh(
     facets : bool
         Whether nodes stay on the facets of the old mesh where a patch was recognised as a curved surface (see
         ``find_features``); by default they are put on that surface, and on creases where two meet.
+    quads : bool
+        Whether to make quads where they fit, and triangles between them.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -103,18 +106,21 @@ def remesh(
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    made = _without_crossings(region, crease, Fineness(field, chord), facets, target, progress)
+    made = _without_crossings(region, crease, Fineness(field, chord), facets, quads, target, progress)
     result = made.result
-    steps = (
+    steps = [
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
         Step("split", result.n_splits),
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
         compared(region.surface, made.surface),
-    )
+    ]
+    if quads:
+        count = len(result.surface.quads)
+        steps.insert(-1, Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
     progress("done", 1.0)
-    return made.mesh, Outcome(steps, tuple(made.notes), tuple(made.unmet))
+    return made.mesh, Outcome(tuple(steps), tuple(made.notes), tuple(made.unmet))
 
 
 class _Made(NamedTuple):
@@ -129,7 +135,7 @@ class _Made(NamedTuple):
 
 
 def _without_crossings(
-    region: Region, crease: float, fineness: Fineness, facets: bool, target: str | None, progress: Progress
+    region: Region, crease: float, fineness: Fineness, facets: bool, quads: bool, target: str | None, progress: Progress
 ) -> _Made:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
     mesh = region.surface
@@ -139,7 +145,7 @@ def _without_crossings(
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held)
         onto = None if facets else round_surfaces(mesh, sheets)
-        result = remesh_sheets(sheets, fineness, onto=onto, progress=progress)
+        result = remesh_sheets(sheets, fineness, onto=onto, quads=quads, progress=progress)
         progress("putting together", 0.95)
         surface, notes = assembled(mesh, result.surface, region.keeps_ids)
         whole = region.put_back(surface)

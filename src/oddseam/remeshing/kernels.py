@@ -25,6 +25,7 @@ from oddseam.remeshing.halfedge_kernels import (
     ring_normal,
     shape_at,
     split,
+    stretch2,
     target2,
 )
 
@@ -60,7 +61,7 @@ def longest_ratio(net):
     most = 0.0
     for h in range(3 * net.used[1]):
         if net.origin[h] >= 0 and net.curve[h] < 0:
-            most = max(most, length2(net, h) / target2(net, h))
+            most = max(most, stretch2(net, h))
     return np.sqrt(most)
 
 
@@ -86,7 +87,7 @@ def split_long(net, stretch):
     h = 0
     while h < 3 * net.used[1]:
         if net.origin[h] >= 0 and net.curve[h] < 0 and net.twin[h] < h:
-            while length2(net, h) > stretch * stretch * target2(net, h):
+            while stretch2(net, h) > stretch * stretch:
                 if net.used[0] + 1 > net.point.shape[0] or net.used[1] + 2 > net.region.shape[0]:
                     return False
                 u = net.origin[h]
@@ -94,6 +95,13 @@ def split_long(net, stretch):
                 split(net, h, *_middle(net, u, v))
         h += 1
     return True
+
+
+@kernel
+def _most2(net, h):
+    """Squared length of the longest edge that a collapse of h may leave; with crosses it may be a diagonal."""
+    most2 = 16.0 / 9.0 * target2(net, h)
+    return most2 if net.axis.shape[0] == 0 else 2.0 * most2
 
 
 @kernel
@@ -121,7 +129,7 @@ def collapse_short(net, mark, least, shrink, by_shape):
         if passing:
             if net.curve[h] < 0:
                 continue
-        elif length2(net, h) >= shrink * shrink * target2(net, h):
+        elif stretch2(net, h) >= shrink * shrink:
             continue
         if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
             continue
@@ -131,7 +139,7 @@ def collapse_short(net, mark, least, shrink, by_shape):
         mark[last] += 1
         if not link_is_sound(net, h, mark, mark[last]):
             continue
-        longest2 = -1.0 if passing or by_shape else 16.0 / 9.0 * target2(net, h)
+        longest2 = -1.0 if passing or by_shape else _most2(net, h)
         allowed = 0.1 if passing else least
         meet = net.kind[u] == FREE and net.kind[v] == FREE
         x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]

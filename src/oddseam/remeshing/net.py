@@ -53,6 +53,7 @@ def build(sheets: Sheets, fineness: Fineness, inserted: int) -> Net:
         out=room(sheets.out, rows, -1),
         kind=room(_first_kinds(sheets), rows, FREE),
         size=np.full(rows, fineness.field.base),
+        axis=np.zeros((0, 3)),
         used=np.array([n, m], np.int64),
     )
 
@@ -93,6 +94,7 @@ def grown(net: Net) -> Net:
         out=more(net.out, -1),
         kind=more(net.kind, FREE),
         size=more(net.size, 1.0),
+        axis=more(net.axis, 0.0) if len(net.axis) else net.axis,
         used=net.used,
     )
 

@@ -70,6 +70,7 @@ def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *,
         out=sheets.out.copy(),
         kind=_kinds(sheets),
         size=np.zeros(0),
+        axis=np.zeros((0, 3)),
         used=np.array([n, m], np.int64),
     )
     given = net.point.copy()

@@ -1,0 +1,132 @@
+"""From even triangles to quads: a field of crosses, nodes on its lattices, pairs of triangles, and their shapes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.compiled import announce
+from oddseam.remeshing import cross_kernels, pairing_kernels
+from oddseam.remeshing.halfedge_kernels import FREE, Net
+from oddseam.remeshing.rounds import FAIR_SHAPE, LEAST_SHAPE, Rounds
+
+#: Sweeps that smooth the field of crosses, once and in every round.
+_SWEEPS, _MORE_SWEEPS = 80, 4
+#: Rounds that draw nodes to the lattices, the last ones without splits and collapses.
+_ROUNDS, _POLISH = 16, 6
+#: Along the arms of crosses lengths are those of edges and of diagonals alike: split and collapsed beyond these.
+_LONGEST, _SHORTEST = 1.25, 0.67
+#: Exchanges of pairs along a path at most, at first and then: long paths spoil good quads.
+_DEEPEST = 6
+#: Rounds of moving the nodes of quads; worth that a move may leave, and below which places are searched for.
+_MOVES, _FAIR, _POOR = 12, 0.6, 0.5
+
+
+def make_quads(rounds: Rounds) -> Array:
+    """Lead a net of even triangles to squares.
+
+    Returns
+    -------
+    (t,) int array
+        For each triangle the half-edge across which it makes a quad with another one, or -1.
+    """
+    draw_to_squares(rounds)
+    mate = pair_triangles(rounds.net)
+    make_square(rounds, elements_of(rounds.net, mate))
+    return mate
+
+
+def draw_to_squares(rounds: Rounds) -> None:
+    """Lead a net of even triangles to one of right-angled ones, two of which make a square."""
+    announce(cross_kernels.seed_crosses, pairing_kernels.pair_rest)
+    net = rounds.net._replace(axis=np.zeros((len(rounds.net.point), 3)))
+    guide = np.zeros_like(net.point)
+    cross_kernels.find_bends(net, guide)
+    cross_kernels.seed_crosses(net, guide, np.zeros(len(net.point), np.int32))
+    cross_kernels.smooth_crosses(net, guide, _SWEEPS)
+    rounds.net = net
+    for number in range(_ROUNDS + _POLISH):
+        rounds.measure()
+        if number < _ROUNDS:
+            rounds.split(_LONGEST)
+            rounds.collapse(shortest=_SHORTEST)
+        else:
+            rounds.collapse_bad()
+        rounds.flip(by_valence=number < _ROUNDS, most=2)
+        guide = np.zeros_like(rounds.net.point)
+        cross_kernels.smooth_crosses(rounds.net, guide, _MORE_SWEEPS)
+        for _ in range(2):
+            rounds.smooth(cross_kernels.aim_at_lattice, LEAST_SHAPE if number < _ROUNDS else FAIR_SHAPE - 0.15)
+
+
+def pair_triangles(net: Net) -> Array:
+    """(t,) for each triangle the half-edge across which it makes a quad with another one, or -1."""
+    total = 3 * int(net.used[1])
+    value = np.empty(total)
+    pairing_kernels.worths(net, value)
+    half = np.flatnonzero((value >= pairing_kernels.LEAST) & (net.twin[:total] > np.arange(total)))
+    order = half[np.argsort(-value[half], kind="stable")]
+    mate = np.full(int(net.used[1]), -1, np.int32)
+    pairing_kernels.pair_best(order, net.twin, mate)
+    parent, stamp, queue = (np.full(len(mate), -1, np.int32) for _ in range(3))
+    pairing_kernels.pair_rest(net, value, mate, _DEEPEST, parent, stamp, queue)
+    return mate
+
+
+def elements_of(net: Net, mate: Array) -> Array:
+    """(e, 4) nodes of the quads and of the triangles left over, these with -1 at the end."""
+    t = np.flatnonzero(net.origin[: 3 * len(mate) : 3] >= 0)
+    alone = t[mate[t] < 0]
+    half = mate[t[mate[t] >= 0]].astype(np.int64)
+    half = half[half < net.twin[half]]
+    before = half + np.where(half % 3 == 0, 2, -1)
+    other = net.twin[half].astype(np.int64)
+    other_before = other + np.where(other % 3 == 0, 2, -1)
+    quads = np.column_stack([net.origin[h] for h in (half, other_before, other, before)])
+    triangles = np.column_stack([*(net.origin[3 * alone + i] for i in range(3)), np.full(len(alone), -1, np.int32)])
+    return np.ascontiguousarray(np.concatenate([quads, triangles]))
+
+
+def make_square(rounds: Rounds, elements: Array) -> None:
+    """Move the free nodes of elements so that the quads get as square as they can."""
+    net = rounds.net
+    flat = elements.ravel()
+    held = flat >= 0
+    of = (np.flatnonzero(held) // 4).astype(np.int32)
+    order = np.argsort(flat[held], kind="stable")
+    of = of[order]
+    first = np.searchsorted(flat[held][order], np.arange(len(net.point) + 1))
+    rows = np.flatnonzero((np.diff(first) > 0) & (net.kind == FREE))
+    for _ in range(_MOVES):
+        goal = np.empty((len(rows), 3))
+        pairing_kernels.aim_at_squares(net.point, elements, of, first, rows, goal)
+        place = rounds.on_surface(rows, goal)
+        pairing_kernels.move_for_squares(net.point, elements, of, first, rows, place, _FAIR)
+    value = np.empty(len(elements))
+    for _ in range(_MOVES):
+        pairing_kernels.values_of(net.point, elements, value)
+        poor = np.zeros(len(net.point), bool)
+        poor[elements[value < _POOR]] = True
+        its = rows[poor[rows]]
+        if not len(its):
+            return
+        goal = np.empty((len(its), 3))
+        pairing_kernels.search_places(net.point, elements, of, first, its, _normals(net, elements, its), goal)
+        place = rounds.on_surface(its, goal)
+        pairing_kernels.move_for_squares(net.point, elements, of, first, its, place, 1.0)
+
+
+def _normals(net: Net, elements: Array, rows: Array) -> Array:
+    """(k, 3) unit normals at nodes, the mean of the elements round them."""
+    corners = np.where(elements >= 0, elements, elements[:, :1])
+    p = net.point[corners]
+    area = np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
+    area[elements[:, 3] < 0] = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])[elements[:, 3] < 0]
+    total = np.zeros((len(net.point), 3))
+    for k in range(4):
+        held = elements[:, k] >= 0
+        for d in range(3):
+            total[:, d] += np.bincount(elements[held, k], area[held, d], minlength=len(total))
+    normal = total[rows]
+    size = np.linalg.norm(normal, axis=1, keepdims=True)
+    return np.ascontiguousarray(normal / np.where(size > 0, size, 1.0))
