@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.isotropic import remesh as remesh
+    from oddseam.remeshing.refining import refine as refine
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
     from oddseam.sizes.making import make_sizes as make_sizes
     from oddseam.sizes.rules import read_rules as read_rules
@@ -83,7 +84,7 @@ _HOME = {
     "assign_property": "model.properties",
     "pick": "picks",
     "draw": "pictures",
-    "coarsen": "remeshing.coarsening", "remesh": "remeshing",
+    "coarsen": "remeshing.coarsening", "refine": "remeshing.refining", "remesh": "remeshing",
     "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",
 }  # fmt: skip
 

@@ -202,6 +202,16 @@ def build_parser() -> argparse.ArgumentParser:
     )
     follows_creases(p)
 
+    p = verb("refine", "halve the edges of picked elements; those beside them are split to fit")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="such as 'sphere (0,0,9) 2.5 rings 1'")
+    writes(p)
+    reports(p)
+    how = p.add_mutually_exclusive_group()
+    how.add_argument("--times", type=int, metavar="N", help="how often (default 1)")
+    how.add_argument("--size", type=float, help="until no edge of what is picked is longer")
+    p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
+
     p = verb("convert", "write a mesh in another format, and list what it cannot hold")
     reads(p)
     writes(p)

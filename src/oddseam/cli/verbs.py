@@ -213,6 +213,13 @@ def run_coarsen(args: argparse.Namespace) -> int:
     return _finish(mesh, args)
 
 
+def run_refine(args: argparse.Namespace) -> int:
+    """Split what is picked."""
+    _check_output(args)
+    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    return _finish(oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets), args)
+
+
 def run_convert(args: argparse.Namespace) -> int:
     """Write in another format."""
     _check_output(args)

@@ -20,11 +20,12 @@ def edited(
     turn: Array | None = None,
     add_nodes: Array | None = None,
     add_triangles: Array | None = None,
+    add_quads: Array | None = None,
     like: Array | None = None,
     derived: bool = False,
     add_creases: Creases | None = None,
 ) -> Mesh:
-    """A mesh with some elements dropped, some turned over, and triangles added.
+    """A mesh with some elements dropped, some turned over, and triangles and quads added.
 
     Everything else keeps its id, its nodes and its bits.  Nodes that no element uses any more
     go; nodes that none used before stay.  New ids lie above the highest.
@@ -37,10 +38,12 @@ def edited(
     add_nodes : (k, 3) float array, optional
         Their indices count on from the mesh's.
     add_triangles : (t, 3) int array, optional
-    like : (t,) int array, optional
-        For each added triangle the element whose part and patch it takes.
+    add_quads : (q, 4) int array, optional
+        What is added comes last in its kind.
+    like : (t + q,) int array, optional
+        For each added element, the triangles first, the one whose part and patch it takes.
     derived : bool
-        Whether added triangles are pieces of those elements, and join their groups.
+        Whether added elements are pieces of those, and join their groups.
     add_creases : Creases, optional
         Between nodes of the mesh and added ones.
     """
@@ -52,18 +55,24 @@ def edited(
     turned = np.zeros(mesh.n_elements, bool)
     if turn is not None:
         turned[turn] = True
-    added = np.zeros((0, 3), np.int32) if add_triangles is None else np.asarray(add_triangles, np.int32)
+    added = {
+        "tri": np.zeros((0, 3), np.int32) if add_triangles is None else np.asarray(add_triangles, np.int32),
+        "quad": np.zeros((0, 4), np.int32) if add_quads is None else np.asarray(add_quads, np.int32),
+    }
     like = np.zeros(0, np.int64) if like is None else np.asarray(like, np.int64)
+    likes = dict(zip(added, np.split(like, [len(added["tri"])]), strict=True))
 
     blocks: dict[str, Elements] = {}
     origin: list[Array] = []
+    is_added: list[Array] = []
     at = 0
     next_id = int(mesh.element_ids.max(initial=0)) + 1
-    names = [name for name in KINDS if name in mesh.elements or (name == "tri" and len(added))]
-    for name in names:
-        block = mesh.elements.get(name)
+    for name in KINDS:
+        block, more = mesh.elements.get(name), added.get(name, ())
+        if block is None and not len(more):
+            continue
         if block is None:
-            block = Elements(np.zeros((0, 3), np.int32), np.zeros(0, np.int64), np.zeros(0, np.int32))
+            block = Elements(added[name][:0], np.zeros(0, np.int64), np.zeros(0, np.int32))
         rows = np.arange(at, at + len(block))
         at += len(block)
         keep = ~dropped[rows]
@@ -73,11 +82,13 @@ def edited(
             connectivity = connectivity.copy()
             connectivity[over] = connectivity[over][:, _turned_order(name)]
         ids, part, its_origin = block.ids[keep], block.part[keep], rows[keep]
-        if name == "tri" and len(added):
-            connectivity = np.concatenate([connectivity, added])
-            ids = np.concatenate([ids, np.arange(next_id, next_id + len(added))])
-            part = np.concatenate([part, mesh.element_part[like]])
-            its_origin = np.concatenate([its_origin, like if derived else np.full(len(added), -1)])
+        if len(more):
+            connectivity = np.concatenate([connectivity, more])
+            ids = np.concatenate([ids, np.arange(next_id, next_id + len(more))])
+            next_id += len(more)
+            part = np.concatenate([part, mesh.element_part[likes[name]]])
+            its_origin = np.concatenate([its_origin, likes[name] if derived else np.full(len(more), -1)])
+            is_added.append(np.arange(len(its_origin) - len(more), len(its_origin)) + sum(map(len, origin)))
         blocks[name] = Elements(connectivity, ids, part)
         origin.append(its_origin)
     element_origin = np.concatenate(origin) if origin else np.zeros(0, np.int64)
@@ -102,8 +113,8 @@ def edited(
     if patches is not None:
         label = np.full(len(element_origin), -1, np.int32)
         label[element_origin >= 0] = patches.label[element_origin[element_origin >= 0]]
-        if len(added) and not derived:
-            label[element_origin < 0] = patches.label[like]
+        if is_added and not derived:
+            label[np.concatenate(is_added)] = patches.label[like]
         patches = Patches(label, patches.table)
     return dataclasses.replace(
         mesh,

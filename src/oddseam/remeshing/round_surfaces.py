@@ -43,26 +43,52 @@ class RoundSurfaces:
                 result[its[near]] = there[near]
         return result
 
+    def met(self, points: Array, one: Array, two: Array) -> Array:
+        """(k, 3) points, those between two regions with a surface each put where these meet."""
+        result = points.copy()
+        pair = np.column_stack([self.of_region[one], self.of_region[two]])
+        for a, b in np.unique(pair, axis=0).tolist():
+            its = np.flatnonzero((pair == (a, b)).all(axis=1))
+            if a < 0 or b < 0:
+                continue
+            there = points[its]
+            for _ in range(_TURNS):
+                there = self.surfaces[b].projected(self.surfaces[a].projected(there))
+            near = np.linalg.norm(there - points[its], axis=1) <= 2.0 * max(self.reach[a], self.reach[b])
+            result[its[near]] = there[near]
+        return result
+
 
 def round_surfaces(mesh: Mesh, sheets: Sheets) -> RoundSurfaces | None:
     """The surfaces of the patches of a mesh, for the regions of its sheets; ``None`` if none is curved."""
+    by_patch = surfaces_of_patches(mesh)
+    if mesh.patches is None or by_patch is None:
+        return None
+    label = mesh.patches.label[mesh.triangulation.element]
+    of_region = np.full(int(sheets.region.max(initial=-1)) + 1, -1)
+    of_region[sheets.region] = by_patch.of_region[label]
+    return RoundSurfaces(by_patch.surfaces, by_patch.reach, of_region)
+
+
+def surfaces_of_patches(mesh: Mesh) -> RoundSurfaces | None:
+    """The surfaces of the patches of a mesh, which count as its regions; ``None`` if none is curved."""
     if mesh.patches is None:
         return None
     label = mesh.patches.label[mesh.triangulation.element]
     surfaces: list[Primitive] = []
     reach: list[float] = []
-    of_region = np.full(int(sheets.region.max(initial=-1)) + 1, -1)
+    of_patch = np.full(len(mesh.patches.table) + 1, -1)  # the last one stands for no patch
     for k, patch in enumerate(mesh.patches.table):
         its = np.flatnonzero(label == k)
         surface = _surface_of(patch)
         if surface is None or not len(its):
             continue
-        of_region[sheets.region[its]] = len(surfaces)
+        of_patch[k] = len(surfaces)
         surfaces.append(surface)
-        reach.append(_ROOM * sag_of(surface, sheets.point, sheets.triangles[its]))
+        reach.append(_ROOM * sag_of(surface, mesh.nodes, mesh.triangulation.triangles[its]))
     if all(surface.kind == "plane" for surface in surfaces):
         return None  # facets are as flat
-    return RoundSurfaces(tuple(surfaces), np.array(reach), of_region)
+    return RoundSurfaces(tuple(surfaces), np.array(reach), of_patch)
 
 
 def _surface_of(patch: Patch) -> Primitive | None:
@@ -77,9 +103,12 @@ def pull_curves(net: Net, first: int, onto: RoundSurfaces) -> None:
     corner = np.flatnonzero((net.origin >= 0) & (net.curve >= 0))
     after = corner + np.where(corner % 3 == 2, -2, 1)
     node = np.concatenate([net.origin[corner], net.origin[after]])
-    which = onto.of_region[net.region[np.concatenate([corner, corner]) // 3]]
-    fresh = (node >= first) & (net.kind[node] == FIXED) & (which >= 0)
-    pairs = np.unique(np.column_stack([node[fresh], which[fresh]]), axis=0)
+    region = net.region[np.concatenate([corner, corner]) // 3]
+    fresh = (node >= first) & (net.kind[node] == FIXED) & (onto.of_region[region] >= 0)
+    # regions of one surface are one
+    _, leader = np.unique(onto.of_region, return_index=True)
+    region = leader[np.searchsorted(onto.of_region[leader], onto.of_region[region])]
+    pairs = np.unique(np.column_stack([node[fresh], region[fresh]]), axis=0)
     if not len(pairs):
         return
     row, at = np.unique(pairs[:, 0], return_index=True)
@@ -87,12 +116,4 @@ def pull_curves(net: Net, first: int, onto: RoundSurfaces) -> None:
     one = pairs[at, 1]
     two = np.where(count > 1, pairs[np.minimum(at + 1, len(pairs) - 1), 1], one)
     row, one, two = row[count <= 2], one[count <= 2], two[count <= 2]
-    place = net.point[row].copy()
-    for a, b in np.unique(np.column_stack([one, two]), axis=0).tolist():
-        its = np.flatnonzero((one == a) & (two == b))
-        moved = place[its]
-        for _ in range(_TURNS):
-            moved = onto.surfaces[b].projected(onto.surfaces[a].projected(moved))
-        near = np.linalg.norm(moved - place[its], axis=1) <= 2.0 * max(onto.reach[a], onto.reach[b])
-        place[its[near]] = moved[near]
-    kernels.move(net, row, place, 0.0)
+    kernels.move(net, row, onto.met(net.point[row], one, two), 0.0)
