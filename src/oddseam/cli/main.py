@@ -187,6 +187,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
 
+    p.add_argument("--smooth", action="store_true", help="put nodes on a smooth surface through those of the facets")
     p.add_argument("--quads", action="store_true", help="quads where they fit, triangles between them")
 
     p = verb("coarsen", "leave fewer triangles; creases, rims and borders are kept")

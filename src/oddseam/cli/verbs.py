@@ -189,6 +189,7 @@ def run_remesh(args: argparse.Namespace) -> int:
             chord=args.chord,
             growth=args.growth,
             facets=args.facets,
+            smooth=args.smooth,
             quads=args.quads,
             target=format_of(args.output),
             progress=progress,

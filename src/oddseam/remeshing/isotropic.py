@@ -40,6 +40,7 @@ def remesh(
     chord: float | None = None,
     growth: float = 0.35,
     facets: bool = False,
+    smooth: bool = False,
     quads: bool = False,
     target: str | None = None,
     progress: Progress = silent,
@@ -71,6 +72,9 @@ def remesh(
     facets : bool
         Whether nodes stay on the facets of the old mesh where a patch was recognised as a curved surface (see
         ``find_features``); by default they are put on that surface, and on creases where two meet.
+    smooth : bool
+        Whether nodes on other surfaces are put on a smooth surface through the nodes of the facets, so that what is
+        refined gets rounder.  Creases stay, and curves along them get round too.
     quads : bool
         Whether to make quads where they fit, and triangles between them.
     target : str, optional
@@ -106,7 +110,7 @@ def remesh(
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    made = _without_crossings(region, crease, Fineness(field, chord), facets, quads, target, progress)
+    made = _without_crossings(region, crease, Fineness(field, chord), _Ways(facets, smooth, quads), target, progress)
     result = made.result
     steps = [
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
@@ -123,6 +127,14 @@ def remesh(
     return made.mesh, Outcome(tuple(steps), tuple(made.notes), tuple(made.unmet))
 
 
+class _Ways(NamedTuple):
+    """Where nodes are put, and whether triangles are paired; see ``remesh``."""
+
+    facets: bool
+    smooth: bool
+    quads: bool
+
+
 class _Made(NamedTuple):
     """What came of it: the new surface, alone and in the whole mesh, and what is to be said."""
 
@@ -135,7 +147,7 @@ class _Made(NamedTuple):
 
 
 def _without_crossings(
-    region: Region, crease: float, fineness: Fineness, facets: bool, quads: bool, target: str | None, progress: Progress
+    region: Region, crease: float, fineness: Fineness, ways: _Ways, target: str | None, progress: Progress
 ) -> _Made:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
     mesh = region.surface
@@ -144,8 +156,10 @@ def _without_crossings(
     best: tuple[int, _Made] | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held)
-        onto = None if facets else round_surfaces(mesh, sheets)
-        result = remesh_sheets(sheets, fineness, onto=onto, quads=quads, progress=progress)
+        onto = None if ways.facets else round_surfaces(mesh, sheets)
+        result = remesh_sheets(
+            sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, progress=progress
+        )  # fmt: skip
         progress("putting together", 0.95)
         surface, notes = assembled(mesh, result.surface, region.keeps_ids)
         whole = region.put_back(surface)

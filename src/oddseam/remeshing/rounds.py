@@ -13,6 +13,7 @@ from oddseam.remeshing.halfedge_kernels import FIXED, Net
 from oddseam.remeshing.net import grown, wanted_valence
 from oddseam.remeshing.round_surfaces import RoundSurfaces
 from oddseam.remeshing.sheets import Sheets
+from oddseam.remeshing.smooth_surface import SmoothSurface
 from oddseam.sizes import SizeField
 
 #: Shapes that a collapse and a move may leave behind while edges are made even, and at the end
@@ -37,14 +38,17 @@ class Rounds:
         self.tally = {"split": 0, "collapse": 0, "flip": 0, "move": 0}
         self._field = field
 
-    def stand_on(self, sheets: Sheets, onto: RoundSurfaces | None) -> None:
-        """From now on fixed nodes keep their sizes, and nodes that move are put on the sheets, or on ``onto``."""
+    def stand_on(self, sheets: Sheets, onto: RoundSurfaces | None, smooth: SmoothSurface | None) -> None:
+        """From now on fixed nodes keep their sizes, and nodes that move are put on a surface.
+
+        That is ``onto`` where it has one, else ``smooth``, and without that the sheets themselves.
+        """
         net = self.net
         self._fixed = np.flatnonzero(net.kind[: net.used[0]] == FIXED)
         self._limit = net.size[self._fixed]
         self._tree = BoxTree(sheets.point[sheets.triangles], sheets.region)
         self._hint = np.full(len(net.point), -1, np.int32)
-        self._onto = onto
+        self._onto, self._smooth = onto, smooth
 
     def measure(self) -> None:
         """Give all nodes the size that is wanted where they are."""
@@ -125,4 +129,7 @@ class Rounds:
         region = net.region[net.out[row] // 3]
         place, found = self._tree.closest(goal, region, self._hint[row])
         self._hint[row] = found
+        if self._smooth is not None:
+            free = slice(None) if self._onto is None else np.flatnonzero(self._onto.of_region[region] < 0)
+            place[free] = self._smooth.above(place[free], self._tree.order[found[free]])
         return np.ascontiguousarray(place if self._onto is None else self._onto.pulled(place, region))

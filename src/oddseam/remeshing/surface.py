@@ -15,6 +15,7 @@ from oddseam.remeshing.net import Fineness, build
 from oddseam.remeshing.round_surfaces import RoundSurfaces, pull_curves
 from oddseam.remeshing.rounds import FAIR_SHAPE, LEAST_SHAPE, LONGEST, Rounds
 from oddseam.remeshing.sheets import Sheets
+from oddseam.remeshing.smooth_surface import SmoothSurface
 
 #: Rounds that make edges even, and rounds that then only make angles better.
 ROUNDS, POLISH = 7, 4
@@ -38,6 +39,7 @@ def remesh_sheets(
     *,
     fixed_size: Array | None = None,
     onto: RoundSurfaces | None = None,
+    smooth: bool = False,
     quads: bool = False,
     progress: Progress = silent,
 ) -> Result:
@@ -51,11 +53,14 @@ def remesh_sheets(
         Sizes at nodes of the sheets; with it all curves stay as they are.
     onto : RoundSurfaces, optional
         Surfaces that nodes of regions are put on instead of on the facets.
+    smooth : bool
+        Whether nodes of other regions are put on a smooth surface through the nodes of the facets.
     quads : bool
         Whether triangles are led to squares and paired.
     """
     announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
     inserted, field = 0, fineness.field
+    curved = SmoothSurface(sheets) if smooth else None
     if fixed_size is None:
         wanted = wanted_nodes(sheets, fineness)
         inserted = len(wanted.arc)
@@ -72,6 +77,8 @@ def remesh_sheets(
 
         rounds.net.size[: len(sheets.point)] = field.at(sheets.point)
         rounds.net = put_on_curves(rounds.net, sheets, wanted, field, refine)
+        if curved is not None:
+            curved.pull_curves(rounds.net, len(sheets.point))
         if onto is not None:
             pull_curves(rounds.net, len(sheets.point), onto)
     else:
@@ -79,7 +86,7 @@ def remesh_sheets(
         net.kind[: len(sheets.point)][sheets.curves.node] = FIXED
         net.size[: len(sheets.point)] = fixed_size.clip(max=field.base)
         rounds = Rounds(net, field)
-    rounds.stand_on(sheets, onto)
+    rounds.stand_on(sheets, onto, curved)
     for number in range(ROUNDS if quads else ROUNDS + POLISH):
         progress("remeshing", 0.1 + 0.8 * number / (ROUNDS + POLISH))
         polish = number >= ROUNDS
