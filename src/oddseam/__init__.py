@@ -59,6 +59,7 @@ if TYPE_CHECKING:
     from oddseam.picks import pick as pick
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.coarsening import coarsen as coarsen
+    from oddseam.remeshing.improving import improve as improve
     from oddseam.remeshing.isotropic import remesh as remesh
     from oddseam.remeshing.refining import refine as refine
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
@@ -84,7 +85,8 @@ _HOME = {
     "assign_property": "model.properties",
     "pick": "picks",
     "draw": "pictures",
-    "coarsen": "remeshing.coarsening", "refine": "remeshing.refining", "remesh": "remeshing",
+    "coarsen": "remeshing.coarsening", "improve": "remeshing.improving", "refine": "remeshing.refining",
+    "remesh": "remeshing",
     "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",
 }  # fmt: skip
 

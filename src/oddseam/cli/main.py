@@ -213,6 +213,18 @@ def build_parser() -> argparse.ArgumentParser:
     how.add_argument("--size", type=float, help="until no edge of what is picked is longer")
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
 
+    p = verb("improve", "move nodes, and mesh places anew, until limits of quality hold")
+    reads(p)
+    writes(p)
+    reports(p)
+    for name, text in _IMPROVABLE.items():
+        p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
+    p.add_argument("--only", metavar="PICK", help="only these elements; the rest stays to the last bit")
+    p.add_argument(
+        "--deviation", type=float, metavar="DISTANCE", help="how far the surface may be left (0.1 %% of the diagonal)"
+    )
+    follows_creases(p)
+
     p = verb("convert", "write a mesh in another format, and list what it cannot hold")
     reads(p)
     writes(p)
@@ -274,6 +286,17 @@ def build_parser() -> argparse.ArgumentParser:
     p = verb("demo", "run the story of the inlet cowl of Alder Weir on generated data")
     p.add_argument("-o", "--output", default="inlet_cowl_demo", metavar="DIR", help="folder for the results")
     return parser
+
+
+#: Limits that elements can be improved to.
+_IMPROVABLE = {
+    "minimum-angle": "degrees, such as 20",
+    "radius-ratio": "such as 0.3",
+    "aspect-ratio": "such as 8",
+    "skewness": "such as 0.7",
+    "scaled-jacobian": "of quads, such as 0.4",
+    "warpage": "of quads, degrees, such as 10",
+}
 
 
 def main(argv: Sequence[str] | None = None) -> int:

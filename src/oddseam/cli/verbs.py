@@ -221,6 +221,19 @@ def run_refine(args: argparse.Namespace) -> int:
     return _finish(oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets), args)
 
 
+def run_improve(args: argparse.Namespace) -> int:
+    """Improve elements to limits."""
+    _check_output(args)
+    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    names = ("minimum_angle", "radius_ratio", "aspect_ratio", "skewness", "scaled_jacobian", "warpage")
+    limits = {name: getattr(args, name) for name in (*names, "deviation")}
+    with shown() as progress:
+        mesh = oddseam.improve(
+            mesh, **limits, only=args.only, crease=args.crease, target=format_of(args.output), progress=progress
+        )
+    return _finish(mesh, args)
+
+
 def run_convert(args: argparse.Namespace) -> int:
     """Write in another format."""
     _check_output(args)

@@ -95,6 +95,11 @@ def region_of(mesh: Mesh, only: str | None) -> Region:
     elements = elements[is_surface[elements]]
     if not len(elements):
         raise Refusal(f"pick {only!r} selects no tri or quad elements; only these can be worked on")
+    return region_round(mesh, elements)
+
+
+def region_round(mesh: Mesh, elements: Array) -> Region:
+    """Some of the tri and quad elements."""
     surface = extracted(mesh, elements)
     return Region(mesh, surface, elements, _held(mesh, surface, elements))
 

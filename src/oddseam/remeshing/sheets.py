@@ -13,8 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features.creases import sharp_edges
+from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, trace_curves
+from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.model.connectivity import label_components
 
 #: An edge where the surface turns by fewer degrees is flat.
@@ -93,6 +94,7 @@ def cut_into_sheets(
     drawn: Array | None = None,
     kept: Array | None = None,
     held: Held | None = None,
+    thin: float = 0.0,
 ) -> Sheets:
     """Cut a surface.
 
@@ -111,6 +113,9 @@ def cut_into_sheets(
         features unless they are flat, or all of it (2).
     held : Held, optional
         Nodes and edges that stay as they are.
+    thin : float
+        A facet with an altitude of less has no say in what is a crease: its normal is that of what lies across its
+        longest edge.
     """
     m = len(triangles)
     start = triangles.ravel()
@@ -128,14 +133,16 @@ def cut_into_sheets(
     twin = np.full(3 * m, -1, np.int32)
     twin[a], twin[b] = b, a
 
-    sharp = sharp_edges(nodes, triangles, np.column_stack([a, b]) // 3, np.ones(len(a), bool), crease)
+    pairs = np.column_stack([a, b]) // 3
+    normals = unit_normals(nodes[triangles])
+    steady = _steadied(normals, nodes[triangles], twin, thin) if thin > 0 else normals
+    sharp = sharp_pairs(steady, pairs, np.ones(len(a), bool), crease)
     given = facet_class[a // 3] != facet_class[b // 3]
     if drawn is not None and len(drawn):
         given |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
     if kept is not None:
         highest = np.maximum(kept[a // 3], kept[b // 3])
-        pairs = np.column_stack([a, b]) // 3
-        given |= (highest > 1) | (highest > 0) & sharp_edges(nodes, triangles, pairs, np.ones(len(a), bool), _FLAT)
+        given |= (highest > 1) | (highest > 0) & sharp_pairs(normals, pairs, np.ones(len(a), bool), _FLAT)
     stays = np.zeros(3 * m, bool) if held is None else held.has(np.column_stack([start, end]), n)
     given |= stays[a]
     sharp |= given
@@ -188,14 +195,30 @@ def cut_into_sheets(
     )
 
 
+def _steadied(normals: Array, corners: Array, twin: Array, thin: float) -> Array:
+    """Normals of facets, those of thin ones taken over from across their longest edges, one after the other."""
+    edges = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+    longest = np.argmax(edges, axis=1)
+    twice = 2.0 * np.linalg.norm(area_vectors(corners), axis=1)
+    across = twin[3 * np.arange(len(corners)) + longest] // 3
+    waits = (twice < thin * edges.max(axis=1)) & (twin[3 * np.arange(len(corners)) + longest] >= 0)
+    result = normals.copy()
+    while waits.any():
+        now = np.flatnonzero(waits)
+        now = now[~waits[across[now]]]
+        if not len(now):
+            break
+        result[now] = result[across[now]]
+        waits[now] = False
+    return result
+
+
 def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: int) -> Array:
     """(n,) bool: nodes round which the surface turns so much that they are a feature by themselves.
 
     Where the area vectors round a node cancel to less than cos 40 degrees of the area, no
     facet through its neighbours can stand for it.
     """
-    from oddseam.geometry.triangles import area_vectors
-
     vectors = area_vectors(nodes[triangles])
     area = np.linalg.norm(vectors, axis=1)
     total = np.zeros((count, 3))

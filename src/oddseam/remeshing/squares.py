@@ -8,6 +8,7 @@ from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.remeshing import cross_kernels, pairing_kernels
 from oddseam.remeshing.halfedge_kernels import FREE, Net
+from oddseam.remeshing.relaxation import Around, even_out, search
 from oddseam.remeshing.rounds import FAIR_SHAPE, LEAST_SHAPE, Rounds
 
 #: Sweeps that smooth the field of crosses, once and in every round.
@@ -89,44 +90,7 @@ def elements_of(net: Net, mate: Array) -> Array:
 
 def make_square(rounds: Rounds, elements: Array) -> None:
     """Move the free nodes of elements so that the quads get as square as they can."""
-    net = rounds.net
-    flat = elements.ravel()
-    held = flat >= 0
-    of = (np.flatnonzero(held) // 4).astype(np.int32)
-    order = np.argsort(flat[held], kind="stable")
-    of = of[order]
-    first = np.searchsorted(flat[held][order], np.arange(len(net.point) + 1))
-    rows = np.flatnonzero((np.diff(first) > 0) & (net.kind == FREE))
-    for _ in range(_MOVES):
-        goal = np.empty((len(rows), 3))
-        pairing_kernels.aim_at_squares(net.point, elements, of, first, rows, goal)
-        place = rounds.on_surface(rows, goal)
-        pairing_kernels.move_for_squares(net.point, elements, of, first, rows, place, _FAIR)
-    value = np.empty(len(elements))
-    for _ in range(_MOVES):
-        pairing_kernels.values_of(net.point, elements, value)
-        poor = np.zeros(len(net.point), bool)
-        poor[elements[value < _POOR]] = True
-        its = rows[poor[rows]]
-        if not len(its):
-            return
-        goal = np.empty((len(its), 3))
-        pairing_kernels.search_places(net.point, elements, of, first, its, _normals(net, elements, its), goal)
-        place = rounds.on_surface(its, goal)
-        pairing_kernels.move_for_squares(net.point, elements, of, first, its, place, 1.0)
-
-
-def _normals(net: Net, elements: Array, rows: Array) -> Array:
-    """(k, 3) unit normals at nodes, the mean of the elements round them."""
-    corners = np.where(elements >= 0, elements, elements[:, :1])
-    p = net.point[corners]
-    area = np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
-    area[elements[:, 3] < 0] = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])[elements[:, 3] < 0]
-    total = np.zeros((len(net.point), 3))
-    for k in range(4):
-        held = elements[:, k] >= 0
-        for d in range(3):
-            total[:, d] += np.bincount(elements[held, k], area[held, d], minlength=len(total))
-    normal = total[rows]
-    size = np.linalg.norm(normal, axis=1, keepdims=True)
-    return np.ascontiguousarray(normal / np.where(size > 0, size, 1.0))
+    net, around = rounds.net, Around(elements, len(rounds.net.point))
+    rows = np.flatnonzero((np.diff(around.first) > 0) & (net.kind == FREE))
+    even_out(net.point, around, rows, rounds.on_surface, _MOVES, _FAIR)
+    search(net.point, around, rows, rounds.on_surface, _MOVES, _POOR)
