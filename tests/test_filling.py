@@ -117,7 +117,7 @@ def test_a_hole_in_a_ball_is_filled_round(reach):
     assert oddseam.prove(filled).is_closed and oddseam.prove(filled).is_clean
     radius = np.linalg.norm(new_corners(mesh, filled), axis=2)
     flat = 1.0 - np.sqrt(1.0 - reach**2 * (1 - reach**2 / 4))  # how far a flat fill would lie within
-    assert np.abs(radius - 1.0).max() < 0.04 * flat
+    assert np.abs(radius - 1.0).max() < 0.05 * flat
     assert quality(new_corners(mesh, filled))["minimum_angle"].min() > 10.0
     assert "1 with the curvature round them" in str(filled.account.last.outcome.steps)
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.model.connectivity import label_components
 
 #: A turn beyond this many degrees is a corner whatever its neighbours do.
 SHARP_TURN = 50.0
@@ -126,3 +127,40 @@ def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:
             begin = int(edges[number, 0])
             keep(*walk(begin, start[begin]))
     return Curves(np.array(node, np.int64), np.array(edge, np.int64), np.array(first, np.int64), corner)
+
+
+def is_stub(points: Array, edges: Array, anchored: Array, length: float) -> Array:
+    """(e,) bool: edges of chains that end in the open and are shorter than a length.
+
+    A chain runs between nodes with other than two edges.  When one goes, what it hung on may become one with another
+    chain or a stub itself, so that it is gone through until nothing changes.  O(k) for k edges each time.
+
+    Parameters
+    ----------
+    points : (n, 3) array
+    edges : (e, 2) int array
+    anchored : (n,) bool array
+        Nodes where a chain does not end in the open.
+    length : float
+    """
+    long = np.linalg.norm(points[edges[:, 1]] - points[edges[:, 0]], axis=1)
+    left = np.arange(len(edges))
+    gone = np.zeros(len(edges), bool)
+    while len(left):
+        ends = edges[left]
+        degree = np.bincount(ends.ravel(), minlength=len(points))
+        breaks = (degree != 2) | anchored
+        # edges are of one chain where they share a node that is no break
+        slot = np.argsort(ends.ravel(), kind="stable")
+        node = ends.ravel()[slot]
+        same = np.flatnonzero((node[1:] == node[:-1]) & ~breaks[node[1:]])
+        _, chain = label_components(len(left), slot[same] // 2, slot[same + 1] // 2)
+        total = np.bincount(chain, long[left])
+        is_open = np.zeros(len(total), bool)
+        is_open[chain[((degree[ends] == 1) & ~anchored[ends]).any(axis=1)]] = True
+        drop = (is_open & (total < length))[chain]
+        if not drop.any():
+            break
+        gone[left[drop]] = True
+        left = left[~drop]
+    return gone

@@ -35,17 +35,25 @@ class Surface:
     quad_rows: Array
 
 
-def cut(mesh: Mesh, crease: float, kept: Array | None = None, held: Held | None = None, thin: float = 0.0) -> Sheets:
+def cut(
+    mesh: Mesh,
+    crease: float,
+    kept: Array | None = None,
+    held: Held | None = None,
+    thin: float = 0.0,
+    stub: float = 0.0,
+) -> Sheets:
     """The surface of a mesh in sheets, with its creases and what its classes have between them as features.
 
-    ``kept`` says for every triangle how much of it stays as it is, ``held`` what stays of nodes and edges, and facets
-    below ``thin`` make no creases, see :func:`cut_into_sheets`.
+    ``kept`` says for every triangle how much of it stays as it is, ``held`` what stays of nodes and edges, facets
+    below ``thin`` and chains below ``stub`` make no creases, see :func:`cut_into_sheets`.
     """
     if not 0 < crease < 180:
         raise Refusal(f"crease {crease} is not between 0 and 180 degrees")
     t = mesh.triangulation
     drawn = mesh.creases.edges if mesh.creases is not None else None
-    return cut_into_sheets(mesh.nodes, t.triangles, _classes(mesh)[t.element], crease, drawn, kept, held, thin)
+    of = _classes(mesh)[t.element]
+    return cut_into_sheets(mesh.nodes, t.triangles, of, crease, drawn, kept, held, thin, stub)
 
 
 def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None = None) -> Surface:

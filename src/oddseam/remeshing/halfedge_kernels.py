@@ -22,6 +22,8 @@ from oddseam.compiled import kernel
 FREE, PASSING, FIXED = 0, 1, 2
 #: A changed facet may turn by 60 degrees at most.
 _LEAST_COSINE = 0.5
+#: A facet of less area, over half of the square of the wanted size, is a speck.
+_SMALL = 0.02
 
 
 class Net(NamedTuple):
@@ -151,9 +153,9 @@ def may_move(net, v, skip, x, y, z, longest2):
                     if d > longest2:
                         return False, 0.0, 0.0
             n0, n1, n2 = normal_at(p, b, c, x, y, z)
-            if now > 0.02:
-                m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
-            else:  # the normal of a sliver means nothing: ask its surroundings
+            m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
+            if now <= 0.02 or m0 * m0 + m1 * m1 + m2 * m2 < (_SMALL * net.size[v] * net.size[v]) ** 2:
+                # the normal of a sliver or of a speck means nothing: ask its surroundings
                 m0, m1, m2, _ = ring_normal(net, v, net.region[g // 3])
             dot = n0 * m0 + n1 * m1 + n2 * m2
             size = (n0 * n0 + n1 * n1 + n2 * n2) * (m0 * m0 + m1 * m1 + m2 * m2)

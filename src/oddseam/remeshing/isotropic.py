@@ -28,6 +28,8 @@ from oddseam.sizes import SizeField
 
 #: So often it is done again, more of the original being kept where facets came to cross.
 _AGAIN = 5
+#: Chains of creases that end in the open and are shorter, over the size, are the noise of facets.
+_STUB = 1.0
 
 
 @recorded("remesh")
@@ -155,7 +157,7 @@ def _without_crossings(
     before, kept = prove(as_held(region.whole, target)), np.zeros(len(corners), np.int8)
     best: tuple[int, _Made] | None = None
     for number in range(_AGAIN + 1):
-        sheets = cut(mesh, crease, kept if number else None, region.held)
+        sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
         onto = None if ways.facets else round_surfaces(mesh, sheets)
         result = remesh_sheets(
             sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, progress=progress
@@ -167,6 +169,11 @@ def _without_crossings(
         bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
         if best is None or len(bad) < best[0]:
             notes += locked_note(sheets)
+            if sheets.n_stubs:
+                notes.append(
+                    f"{sheets.n_stubs:,} edges turn by more than {crease:g} degrees, in chains that end in the open "
+                    "and are shorter than the size: taken for noise (draw creases to keep them)"
+                )
             if number:
                 count = int((kept > 0).sum())
                 notes.append(f"{count:,} facets kept their place, where facets would have crossed")

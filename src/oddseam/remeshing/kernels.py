@@ -115,7 +115,8 @@ def collapse_short(net, mark, least, shrink, by_shape):
     """Collapse edges shorter than ``shrink`` of the size, and passing nodes along their curve.
 
     ``by_shape`` lets edges grow longer than wanted if the worst facet gets better; otherwise
-    its shape stays above ``least``, or above what it is now.  Two free nodes meet in the middle.
+    its shape stays above ``least``, less for far too short ones, or above what it is now.  Two free nodes meet in the
+    middle, or where one of them is.
     ``mark`` (n,) holds stamps; its last entry is the newest.  Returns the number collapsed.
     """
     done = 0
@@ -141,24 +142,29 @@ def collapse_short(net, mark, least, shrink, by_shape):
             continue
         longest2 = -1.0 if passing or by_shape else _most2(net, h)
         allowed = 0.1 if passing else least
-        meet = net.kind[u] == FREE and net.kind[v] == FREE
-        x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]
-        now = 1.0
-        then = 1.0
-        if meet:
-            x, y, z = _middle(net, u, v)
-            sound, now, then = may_move(net, v, u, x, y, z, longest2)
-            if not sound:
-                continue
-        sound, its_now, its_then = may_move(net, u, v, x, y, z, longest2)
-        now = min(now, its_now)
-        then = min(then, its_then)
-        if sound and (then > now + 0.05 if by_shape else then >= min(allowed, now)):
-            collapse(net, h)
-            net.point[v, 0] = x
-            net.point[v, 1] = y
-            net.point[v, 2] = z
-            done += 1
+        if not passing and not by_shape:  # what is far too short must go, whatever it leaves behind for now
+            allowed *= min(1.0, np.sqrt(stretch2(net, h)) / shrink)
+        places = 3 if net.kind[u] == FREE and net.kind[v] == FREE else 1
+        for place in range(places):
+            # in the middle if both may move, else where either is
+            if places == 1 or place == 1:
+                x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]
+            elif place == 0:
+                x, y, z = _middle(net, u, v)
+            else:
+                x, y, z = net.point[u, 0], net.point[u, 1], net.point[u, 2]
+            sound, now, then = may_move(net, u, v, x, y, z, longest2)
+            if sound and places == 3 and place != 1:
+                sound, its_now, its_then = may_move(net, v, u, x, y, z, longest2)
+                now = min(now, its_now)
+                then = min(then, its_then)
+            if sound and (then > now + 0.05 if by_shape else then >= min(allowed, now)):
+                collapse(net, h)
+                net.point[v, 0] = x
+                net.point[v, 1] = y
+                net.point[v, 2] = z
+                done += 1
+                break
     return done
 
 

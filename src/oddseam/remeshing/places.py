@@ -237,7 +237,7 @@ class Places:
         return _Made(region, place, region.put_back(new), of_element, made.points[made.triangles], element)
 
     def _faults(self, made: _Made) -> tuple[_Followed, float, Array]:
-        """What stands for samples, how far off the surface is, and old elements where that is too much or it crosses."""
+        """What stands for samples, how far off the surface is, and elements where that is too much or it crosses."""
         surface, most = made.region.surface, self._rules.deviation
         t = surface.triangulation
         label = made.of_element[made.element]

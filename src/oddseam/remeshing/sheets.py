@@ -14,7 +14,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.features.creases import sharp_pairs
-from oddseam.features.curves import Curves, trace_curves
+from oddseam.features.curves import Curves, is_stub, trace_curves
 from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.model.connectivity import label_components
 
@@ -69,6 +69,8 @@ class Sheets:
         Curves that are features by their angle alone.
     half_curve : (3 m,) int32 array
         Curve of every half-edge, or -1.
+    n_stubs : int
+        Edges that turn as creases do, but were taken for noise.
     is_locked : (n,) bool array
         Nodes on cuts that several sheets share, and those that are held.
     """
@@ -84,6 +86,7 @@ class Sheets:
     is_angle: Array
     half_curve: Array
     is_locked: Array
+    n_stubs: int
 
 
 def cut_into_sheets(
@@ -95,6 +98,7 @@ def cut_into_sheets(
     kept: Array | None = None,
     held: Held | None = None,
     thin: float = 0.0,
+    stub: float = 0.0,
 ) -> Sheets:
     """Cut a surface.
 
@@ -116,6 +120,9 @@ def cut_into_sheets(
     thin : float
         A facet with an altitude of less has no say in what is a crease: its normal is that of what lies across its
         longest edge.
+    stub : float
+        A chain of edges that are creases by their angle alone, and that ends somewhere within the surface, is none if
+        it is shorter.
     """
     m = len(triangles)
     start = triangles.ravel()
@@ -145,6 +152,15 @@ def cut_into_sheets(
         given |= (highest > 1) | (highest > 0) & sharp_pairs(normals, pairs, np.ones(len(a), bool), _FLAT)
     stays = np.zeros(3 * m, bool) if held is None else held.has(np.column_stack([start, end]), n)
     given |= stays[a]
+    n_stubs = 0
+    if stub > 0:
+        anchored = np.zeros(n, bool)
+        borders = np.concatenate([np.flatnonzero(twin < 0), a[given]])
+        anchored[start[borders]] = anchored[end[borders]] = True
+        by_angle_only = np.flatnonzero(sharp & ~given)
+        noise = is_stub(nodes, np.column_stack([start[a], end[a]])[by_angle_only], anchored, stub)
+        sharp[by_angle_only[noise]] = False
+        n_stubs = int(noise.sum())
     sharp |= given
     feature = twin < 0
     by_angle = np.zeros(3 * m, bool)
@@ -191,8 +207,9 @@ def cut_into_sheets(
     is_splittable, half_curve = _curve_halves(curves, half, ends, twin, stays)
     is_angle = by_angle[half[curves.edge[curves.first[:-1]]]]
     return Sheets(
-        point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, is_angle, half_curve, is_locked
-    )
+        point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, is_angle, half_curve, is_locked,
+        n_stubs,
+    )  # fmt: skip
 
 
 def _steadied(normals: Array, corners: Array, twin: Array, thin: float) -> Array:
