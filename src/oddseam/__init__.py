@@ -20,7 +20,13 @@ if TYPE_CHECKING:
         Refusal as Refusal,
     )
     from oddseam.features.description import describe_patches as describe_patches
+    from oddseam.features.drawing import draw_crease as draw_crease
     from oddseam.features.naming import name_patches as name_patches, split_parts as split_parts
+    from oddseam.features.network import (
+        erase_crease as erase_crease,
+        list_creases as list_creases,
+        tidy_creases as tidy_creases,
+    )
     from oddseam.features.patches import find_features as find_features
     from oddseam.findings import (
         Chamber as Chamber,
@@ -71,6 +77,8 @@ _HOME = {
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
     "describe_patches": "features.description", "find_features": "features.patches",
+    "draw_crease": "features.drawing", "erase_crease": "features.network",
+    "list_creases": "features.network", "tidy_creases": "features.network",
     "name_patches": "features.naming", "split_parts": "features.naming",
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",

@@ -102,6 +102,21 @@ def build_parser() -> argparse.ArgumentParser:
         "--boundary", action="append", metavar="PATCH=KIND", help="wall, inlet, outlet or symmetry, with --split"
     )
 
+    p = verb("creases", "list the chains of creases; tidy them up, draw some, and take some out")
+    reads(p)
+    reports(p)
+    p.add_argument("-o", "--output", metavar="FILE", help="keep what becomes of them, best in a .seam file")
+    p.add_argument("--overwrite", action="store_true", help="allow the output to be the input")
+    p.add_argument("--gaps", type=float, default=0.0, metavar="LENGTH", help="lead open ends on to creases as near")
+    p.add_argument("--stubs", type=float, default=0.0, metavar="LENGTH", help="drop open chains that are shorter")
+    p.add_argument("--loops", type=float, default=0.0, metavar="LENGTH", help="drop closed chains that are shorter")
+    p.add_argument("--zigzags", action="store_true", help="lead chains straight that go round facets")
+    p.add_argument("--along", action="append", metavar="ID,ID,...", help="draw a crease along nodes; may be repeated")
+    p.add_argument(
+        "--across", action="append", metavar="X,Y,Z,X,Y,Z", help="draw one straight across facets; may be repeated"
+    )
+    p.add_argument("--erase", action="append", metavar="X,Y,Z", help="take out the chain nearest to a point")
+
     p = verb("chambers", "list the closed volumes, how they nest, and which one holds a point")
     reads(p)
     reports(p)

@@ -169,6 +169,27 @@ def print_patches(name: str, mesh: oddseam.Mesh) -> None:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
 
 
+def print_creases(name: str, mesh: oddseam.Mesh) -> None:
+    """Chains of creases, the longest first."""
+    console = _console()
+    rows = oddseam.list_creases(mesh)
+    total, in_open = sum(row["length"] for row in rows), sum(row["open_ends"] for row in rows)
+    console.print(
+        f"[bold]{name}[/bold], {len(rows):,} chains of creases, {total:.6g} long; {in_open:,} ends in the open",
+        markup=True,
+    )
+    table = _table("", "length", "edges", "kind", "open ends", "from", "to", right=(0, 1, 2, 4))
+    for row in rows[:_MOST_PATCHES]:
+        places = [_point(np.round(place, 9) + 0.0) for place in row["places"]]
+        table.add_row(
+            str(row["number"]), f"{row['length']:.6g}", f"{row['edges']:,}", ", ".join(row["kinds"]),
+            str(row["open_ends"]) if row["open_ends"] else "", places[0], places[1] if len(places) > 1 else "(closed)",
+        )  # fmt: skip
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} shorter ones (--json lists all)")
+
+
 def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: Sequence[tuple[float, ...]]) -> None:
     """What a size field is, and what it asks for."""
     sizes = field.at(mesh.nodes)

@@ -102,6 +102,30 @@ def run_features(args: argparse.Namespace) -> int:
     return 0 if args.output is None else _finish(mesh, args)
 
 
+def run_creases(args: argparse.Namespace) -> int:
+    """List creases, or change them."""
+    if args.output is not None:
+        _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    for text in args.along or ():
+        mesh = oddseam.draw_crease(mesh, nodes=_numbers(text, "--along", int))
+    for text in args.across or ():
+        numbers = _numbers(text, "--across", float)
+        if len(numbers) % 3 or len(numbers) < 6:
+            raise Refusal(f"--across {text}: two points at least are wanted, each of three numbers")
+        mesh = oddseam.draw_crease(mesh, through=[numbers[k : k + 3] for k in range(0, len(numbers), 3)])
+    for text in args.erase or ():
+        mesh = oddseam.erase_crease(mesh, _point(text, "--erase"))
+    tidied = {name: getattr(args, name) for name in ("gaps", "stubs", "loops", "zigzags")}
+    if any(tidied.values()):
+        mesh = oddseam.tidy_creases(mesh, **tidied)
+    if not args.json:
+        tables.print_creases(args.input, mesh)
+    elif args.output is None:
+        print(json.dumps({"file": args.input, "creases": oddseam.list_creases(mesh)}, indent=1))
+    return 0 if args.output is None else _finish(mesh, args)
+
+
 def run_chambers(args: argparse.Namespace) -> int:
     """Print the closed volumes."""
     points = [_point(text, "--at") for text in args.at or ()]

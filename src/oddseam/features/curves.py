@@ -129,6 +129,14 @@ def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:
     return Curves(np.array(node, np.int64), np.array(edge, np.int64), np.array(first, np.int64), corner)
 
 
+def chains_of(edges: Array, breaks: Array) -> Array:
+    """(e,) the chain of every edge: edges (e, 2) are of one where they share a node that is no break (n,)."""
+    slot = np.argsort(edges.ravel(), kind="stable")
+    node = edges.ravel()[slot]
+    same = np.flatnonzero((node[1:] == node[:-1]) & ~breaks[node[1:]])
+    return label_components(len(edges), slot[same] // 2, slot[same + 1] // 2)[1]
+
+
 def is_stub(points: Array, edges: Array, anchored: Array, length: float) -> Array:
     """(e,) bool: edges of chains that end in the open and are shorter than a length.
 
@@ -149,12 +157,7 @@ def is_stub(points: Array, edges: Array, anchored: Array, length: float) -> Arra
     while len(left):
         ends = edges[left]
         degree = np.bincount(ends.ravel(), minlength=len(points))
-        breaks = (degree != 2) | anchored
-        # edges are of one chain where they share a node that is no break
-        slot = np.argsort(ends.ravel(), kind="stable")
-        node = ends.ravel()[slot]
-        same = np.flatnonzero((node[1:] == node[:-1]) & ~breaks[node[1:]])
-        _, chain = label_components(len(left), slot[same] // 2, slot[same + 1] // 2)
+        chain = chains_of(ends, (degree != 2) | anchored)
         total = np.bincount(chain, long[left])
         is_open = np.zeros(len(total), bool)
         is_open[chain[((degree[ends] == 1) & ~anchored[ends]).any(axis=1)]] = True

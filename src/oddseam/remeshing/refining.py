@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Creases, Groups, Mesh
+from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
 from oddseam.model.proof import prove
 from oddseam.picks import pick
@@ -145,16 +146,15 @@ def _refined(mesh: Mesh, picked: Array, marked: Array, facets: bool) -> tuple[Me
         derived=True,
     )  # fmt: skip
     made = {"tri": tri, "quad": quad}
-    place = {name: _last(new, name, len(pieces.row)) for name, pieces in made.items()}
     row, missing = IdIndex(mesh.element_ids).of(new.element_ids)
     now = ~missing & picked[row]
     for name, whose in made.items():
-        now[place[name]] = picked[whose.row]
-    old = np.full(mesh.n_elements, -1)
-    old[row[~missing]] = np.flatnonzero(~missing)
-    sides = {name: _sides(pairs, old, made, place) for name, pairs in mesh.groups.sides.items()}
-    groups = Groups(_node_groups(mesh, middle), new.groups.elements, sides)
-    return dataclasses.replace(new, groups=groups, creases=_creases(mesh, middle)), now, far
+        now[_last(new, name, len(whose.row))] = picked[whose.row]
+    middles = np.full((len(added), 2), -1)
+    middles[: int(marked.sum())] = c.edges[marked]
+    groups = Groups(_node_groups(mesh, middle), new.groups.elements)
+    new = dataclasses.replace(new, groups=groups, creases=_creases(mesh, middle))
+    return with_sides_of_pieces(mesh, new, {name: whose.row for name, whose in made.items()}, middles), now, far
 
 
 def _corners(first: Array, k: int) -> Array:
@@ -234,21 +234,3 @@ def _creases(mesh: Mesh, middle: Array) -> Creases | None:
     return Creases(
         np.concatenate([its[~cut], *halves]).astype(np.int32), np.concatenate([kind[~cut], kind[cut], kind[cut]])
     )
-
-
-def _sides(pairs: Array, old: Array, made: dict[str, Pieces], place: dict[str, Array]) -> Array:
-    """A side group: both faces of a piece, and its edges on edges of the element that it is of, follow that."""
-    pairs = pairs.astype(np.int64)
-    stays = old[pairs[:, 0]] >= 0
-    kept = [np.column_stack([old[pairs[stays, 0]], pairs[stays, 1]])]
-    wanted = pairs[~stays, 0] * 8 + pairs[~stays, 1]
-    for name, pieces in made.items():
-        for side in range(2 + pieces.nodes.shape[1]):
-            of = (
-                np.full(len(pieces.row), side)
-                if side < 2
-                else np.where(pieces.edge[:, side - 2] >= 0, 2 + pieces.edge[:, side - 2], 7)
-            )
-            has = np.isin(pieces.row * 8 + of, wanted)
-            kept.append(np.column_stack([place[name][has], np.full(int(has.sum()), side)]))
-    return np.concatenate(kept).astype(np.int32)

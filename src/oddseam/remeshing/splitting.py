@@ -37,13 +37,11 @@ _QUAD: dict[tuple[int, ...], tuple[Cells, ...]] = {
 class Pieces(NamedTuple):
     """Pieces of one number of corners.
 
-    ``nodes`` (p, k) are theirs, ``row`` (p,) the row of the element that each is a piece of, and ``edge`` (p, k) the
-    edge of that element which each of its edges lies on, or -1.
+    ``nodes`` (p, k) are theirs, ``row`` (p,) the row of the element that each is a piece of.
     """
 
     nodes: Array
     row: Array
-    edge: Array
 
 
 def with_longest(edges: Array, marked: Array, rank: Array) -> Array:
@@ -101,13 +99,11 @@ def split(points: Array, corners: Array, middles: Array, centres: Array, rank: A
         for number, cells in enumerate(ways):
             its = rows[choice == number]
             for cell in cells:
-                edge = np.array([_edge_of(cell[i], cell[(i + 1) % len(cell)], k) for i in range(len(cell))])
-                own = np.where(edge >= 0, (edge + turn[its, None]) % k, -1)
-                found[len(cell)].append(Pieces(nodes[its][:, list(cell)], its, own))
+                found[len(cell)].append(Pieces(nodes[its][:, list(cell)], its))
     return [
         Pieces(*(np.concatenate(columns) for columns in zip(*pieces, strict=True)))
         if pieces
-        else Pieces(np.zeros((0, size), np.int64), np.zeros(0, np.int64), np.zeros((0, size), np.int64))
+        else Pieces(np.zeros((0, size), np.int64), np.zeros(0, np.int64))
         for size, pieces in found.items()
     ]
 
@@ -122,14 +118,6 @@ def _turns(marked: Array) -> Array:
                 turn[code] = t
                 break
     return np.asarray(turn[marked @ (1 << np.arange(4))])
-
-
-def _edge_of(a: int, b: int, k: int) -> int:
-    """The edge that two local numbers lie on, or -1."""
-    for i in range(k):
-        if {a, b} <= {i, k + i, (i + 1) % k}:
-            return i
-    return -1
 
 
 def _best(points: Array, nodes: Array, ways: tuple[Cells, ...]) -> Array:

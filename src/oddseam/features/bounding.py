@@ -1,0 +1,91 @@
+"""Patches after their creases have changed."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model import Creases, Mesh, Patch, Patches
+from oddseam.model.connectivity import label_components
+
+
+def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
+    """The mesh with other creases, and patches split and joined as these ask for.
+
+    A patch that a new crease cuts in pieces becomes several: the largest keeps its name.  Patches with no crease
+    between them any more become one; it has the name of the largest, and its surface only if all had that.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    creases : Creases
+        Those it is to have.
+    before : Creases or None
+        Those that its patches were bounded by.
+    """
+    if mesh.patches is None:
+        return mesh.replaced(creases=creases)
+    face = mesh.faces.element
+    old, new = (_pieces(mesh, its) for its in (before, creases))
+    label = mesh.patches.label[face].astype(np.int64)
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    of_element = np.bincount(
+        mesh.triangulation.element, np.linalg.norm(area_vectors(corners), axis=1), minlength=mesh.n_elements
+    )
+    area = of_element[face]
+
+    # pieces of what hung together before, the largest first; all but that become patches of their own
+    pair, of_pair = np.unique(np.column_stack([old, new, label]), axis=0, return_inverse=True)
+    size = np.bincount(of_pair, area)
+    order = np.lexsort((-size, pair[:, 2], pair[:, 0]))
+    again = np.zeros(len(pair), bool)
+    again[order[1:]] = (pair[order[1:]][:, [0, 2]] == pair[order[:-1]][:, [0, 2]]).all(axis=1)
+    again &= pair[:, 2] >= 0
+    table = list(mesh.patches.table)
+    source = np.concatenate([np.arange(len(table)), pair[again, 2]])
+    label_of_pair = pair[:, 2].copy()
+    label_of_pair[again] = len(table) + np.arange(int(again.sum()))
+    label = label_of_pair[of_pair]
+
+    # what hangs together now is one
+    known = np.flatnonzero(label >= 0)
+    _, group = label_components(len(source) + int(new.max(initial=-1)) + 1, label[known], len(source) + new[known])
+    total = np.bincount(label[known], area[known], minlength=len(source))
+    used = np.flatnonzero(np.bincount(label[known], minlength=len(source)))
+    leader: dict[int, int] = {}
+    for k in used[np.argsort(-total[used], kind="stable")].tolist():
+        leader.setdefault(int(group[k]), k)
+    kept = sorted(leader.values())
+    names: set[str] = set()
+    rows = []
+    for k in kept:
+        members = [j for j in used.tolist() if group[j] == group[k]]
+        patch = table[source[k]]
+        surfaces = {(table[source[j]].kind, table[source[j]].axis, table[source[j]].centre) for j in members}
+        if len(surfaces) > 1:
+            patch = Patch(patch.name)
+        name, number = patch.name, 1
+        while name in names:
+            number += 1
+            name = f"{patch.name} ({number})"
+        names.add(name)
+        rows.append(dataclasses.replace(patch, name=name, area=float(total[members].sum())))
+    number_of = np.full(len(source) + 1, -1)
+    for k in used.tolist():
+        number_of[k] = kept.index(leader[int(group[k])])
+    result = mesh.patches.label.copy()
+    result[face] = number_of[label]
+    return mesh.replaced(creases=creases, patches=Patches(result, tuple(rows)))
+
+
+def _pieces(mesh: Mesh, creases: Creases | None) -> Array:
+    """(f,) which faces hang together without crossing a crease."""
+    c, n = mesh.connectivity, max(mesh.n_nodes, 1)
+    pairs, edges = c.face[c.pairs], c.edges[c.pair_edges].astype(np.int64)
+    if creases is not None:
+        key = creases.edges[:, 0].astype(np.int64) * n + creases.edges[:, 1]
+        pairs = pairs[~np.isin(edges[:, 0] * n + edges[:, 1], key)]
+    return label_components(len(mesh.faces), pairs[:, 0], pairs[:, 1])[1].astype(np.int64)

@@ -1,0 +1,325 @@
+"""The network of creases: its chains listed, tidied up and taken out."""
+
+from __future__ import annotations
+
+import heapq
+from typing import Any
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array, point_text
+from oddseam.errors import Refusal
+from oddseam.features.bounding import with_creases
+from oddseam.features.curves import chains_of, is_stub
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.model import Creases, Mesh
+from oddseam.model.shape import CREASE_KINDS
+
+_DRAWN, _ANGLE = CREASE_KINDS.index("drawn"), CREASE_KINDS.index("angle")
+#: A way along edges may be so much longer than the gap that it closes.
+_ROUND = 1.6
+#: A chain turns by more degrees at both ends of a facet's edge: it goes round the facet in a zigzag.
+_ZIGZAG = 40.0
+
+
+def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
+    """List the chains of creases of a mesh, the longest first.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        With creases, see ``find_features``.
+
+    Returns
+    -------
+    list of dict
+        One for each chain between nodes where other than two creases meet: its number, length, number of edges, kinds,
+        ids and places of the nodes at its ends, and how many of these ends are in the open.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has no creases.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> chains = oddseam.list_creases(oddseam.find_features(corner))
+    >>> len(chains), round(chains[0]["length"], 3), chains[0]["open_ends"]
+    (6, 2.828, 0)
+    """
+    creases = _creases_of(mesh)
+    anchored = _anchored(mesh)
+    degree = np.bincount(creases.edges.ravel(), minlength=mesh.n_nodes)
+    chain = chains_of(creases.edges, (degree != 2) | anchored)
+    length = np.linalg.norm(np.diff(mesh.nodes[creases.edges], axis=1)[:, 0], axis=1)
+    total = np.bincount(chain, length)
+    order = np.argsort(chain, kind="stable")
+    first = np.searchsorted(chain[order], np.arange(len(total) + 1))
+    rows = []
+    for number, k in enumerate(np.argsort(-total, kind="stable").tolist(), start=1):
+        its = order[first[k] : first[k + 1]]
+        node, times = np.unique(creases.edges[its], return_counts=True)
+        ends = node[times == 1] if (times == 1).any() else node[:1]
+        rows.append(
+            {
+                "number": number,
+                "length": float(total[k]),
+                "edges": len(its),
+                "kinds": [CREASE_KINDS[kind] for kind in np.unique(creases.kind[its]).tolist()],
+                "ends": mesh.node_ids[ends].tolist(),
+                "places": mesh.nodes[ends].tolist(),
+                "open_ends": int(((degree[ends] == 1) & ~anchored[ends]).sum()),
+            }
+        )
+    return rows
+
+
+@recorded("tidy creases")
+def tidy_creases(
+    mesh: Mesh, *, gaps: float = 0.0, stubs: float = 0.0, loops: float = 0.0, zigzags: bool = False
+) -> tuple[Mesh, Outcome]:
+    """Tidy the network of creases up: gaps are closed first, then stubs, small loops and zigzags go.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        With creases, see ``find_features``.
+    gaps : float
+        An end in the open is led on, along edges of the mesh, to a crease that is not farther than this; so are the
+        two ends of a loop that is nearly closed.
+    stubs : float
+        Chains that end in the open and are shorter go.
+    loops : float
+        Closed chains that are shorter go.
+    zigzags : bool
+        Whether chains that go round one facet after the other are led straight, where they are no creases by angle.
+
+    Returns
+    -------
+    Mesh
+        Patches are split and joined as the creases now bound them.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has no creases, or a length is negative.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> found = oddseam.find_features(corner)
+    >>> len(oddseam.tidy_creases(found, loops=1.0).creases.edges)
+    6
+    """
+    creases = _creases_of(mesh)
+    for name, value in (("gaps", gaps), ("stubs", stubs), ("loops", loops)):
+        if not 0 <= value < np.inf:
+            raise Refusal(f"{name} {value} is no length")
+    anchored = _anchored(mesh)
+    edges, kind = creases.edges, creases.kind
+    steps = []
+    if gaps > 0:
+        more = _closed_gaps(mesh, edges, anchored, gaps)
+        edges = np.concatenate([edges, more])
+        kind = np.concatenate([kind, np.full(len(more), _DRAWN, np.int8)])
+        steps.append(Step("close gaps", len(more), 0.0, "edges drawn"))
+    if stubs > 0:
+        gone = is_stub(mesh.nodes, edges, anchored, stubs)
+        edges, kind = edges[~gone], kind[~gone]
+        steps.append(Step("prune stubs", int(gone.sum()), 0.0, f"edges of chains in the open, below {stubs:g}"))
+    if loops > 0:
+        gone = _small_loops(mesh.nodes, edges, loops)
+        edges, kind = edges[~gone], kind[~gone]
+        steps.append(Step("drop loops", int(gone.sum()), 0.0, f"edges of closed chains, below {loops:g}"))
+    if zigzags:
+        edges, kind, count = _straightened(mesh, edges, kind)
+        steps.append(Step("straighten", count, 0.0, "zigzags round a facet"))
+    new = with_creases(mesh, Creases(edges, kind), creases)
+    return new, Outcome(tuple(steps), (), ())
+
+
+@recorded("erase crease")
+def erase_crease(mesh: Mesh, near: tuple[float, float, float]) -> tuple[Mesh, Outcome]:
+    """Take the chain of creases that is nearest to a point out of the network.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        With creases, see ``find_features``.
+    near : (x, y, z)
+
+    Returns
+    -------
+    Mesh
+        Patches that it parted are one.  Remeshing finds edges that turn by more than its own angle again: give it
+        ``crease=179`` if the creases of the mesh are to be all.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has no creases.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> without = oddseam.erase_crease(oddseam.find_features(corner), (1, 0, 0))
+    >>> len(without.creases.edges), len(without.patches.table)
+    (5, 3)
+    """
+    creases = _creases_of(mesh)
+    tree = BoxTree(mesh.nodes[creases.edges[:, [0, 1, 1]]])
+    closest, row = tree.closest(np.array([near], float))
+    degree = np.bincount(creases.edges.ravel(), minlength=mesh.n_nodes)
+    chain = chains_of(creases.edges, (degree != 2) | _anchored(mesh))
+    gone = chain == chain[tree.order[row[0]]]
+    new = with_creases(mesh, Creases(creases.edges[~gone], creases.kind[~gone]), creases)
+    length = float(np.linalg.norm(np.diff(mesh.nodes[creases.edges[gone]], axis=1)[:, 0], axis=1).sum())
+    detail = f"edges, {length:.6g} long, {np.linalg.norm(closest[0] - near):.4g} from {point_text(near)}"
+    return new, Outcome((Step("erase", int(gone.sum()), 0.0, detail),), (), ())
+
+
+def _creases_of(mesh: Mesh) -> Creases:
+    if mesh.creases is None or not len(mesh.creases.edges):
+        raise Refusal("the mesh has no creases; `oddseam features` finds them")
+    return mesh.creases
+
+
+def _anchored(mesh: Mesh) -> Array:
+    """(n,) bool: nodes on rims and where more than two faces meet; a chain that ends there is not in the open."""
+    c = mesh.connectivity
+    found = np.zeros(mesh.n_nodes, bool)
+    found[c.edges[c.is_free | c.is_nonmanifold]] = True
+    return found
+
+
+def _closed_gaps(mesh: Mesh, edges: Array, anchored: Array, most: float) -> Array:
+    """(k, 2) edges of the mesh that lead from ends in the open to the nearest creases."""
+    c, n = mesh.connectivity, mesh.n_nodes
+    ends = np.concatenate([c.edges, c.edges[:, ::-1]])
+    order = np.argsort(ends[:, 0], kind="stable")
+    start = np.searchsorted(ends[order, 0], np.arange(n + 1))
+    to = ends[order, 1]
+    degree = np.bincount(edges.ravel(), minlength=n)
+    is_target = (degree > 0) | anchored
+    neighbours: dict[int, list[int]] = {}
+    for a, b in edges.tolist():
+        neighbours.setdefault(a, []).append(b)
+        neighbours.setdefault(b, []).append(a)
+    found = []
+    for begin in np.flatnonzero((degree == 1) & ~anchored).tolist():
+        if len(neighbours[begin]) != 1:
+            continue  # the way from another end has come here
+        near = _along_chain(mesh.nodes, neighbours, begin, 2.0 * _ROUND * most)
+        path = _way(mesh.nodes, start, to, begin, is_target, near, most)
+        for a, b in zip(path[:-1], path[1:], strict=True):
+            found.append((min(a, b), max(a, b)))
+            neighbours.setdefault(a, []).append(b)
+            neighbours.setdefault(b, []).append(a)
+            is_target[[a, b]] = True
+    return np.unique(np.array(found, np.int32).reshape(-1, 2), axis=0)
+
+
+def _along_chain(nodes: Array, neighbours: dict[int, list[int]], begin: int, most: float) -> dict[int, float]:
+    """How far nodes are from an end along its own chain, up to a length."""
+    far, at, last = {begin: 0.0}, begin, -1
+    while True:
+        ahead = [other for other in neighbours[at] if other != last]
+        if len(ahead) != 1 or ahead[0] in far:
+            return far
+        step = far[at] + float(np.linalg.norm(nodes[ahead[0]] - nodes[at]))
+        if step > most:
+            return far
+        last, at = at, ahead[0]
+        far[at] = step
+
+
+def _way(
+    nodes: Array, start: Array, to: Array, begin: int, is_target: Array, near: dict[int, float], most: float
+) -> list[int]:
+    """The shortest way along edges to a target within reach; not back to the chain it comes from by a detour."""
+    best, last = {begin: 0.0}, {begin: -1}
+    heap = [(0.0, begin)]
+    while heap:
+        length, at = heapq.heappop(heap)
+        if length > best[at]:
+            continue
+        # going to its own chain makes sense only where that closes a loop far longer than the way
+        if at != begin and is_target[at] and not near.get(at, np.inf) < 3.0 * length:
+            if float(np.linalg.norm(nodes[at] - nodes[begin])) > most:
+                continue
+            path = [at]
+            while last[path[-1]] >= 0:
+                path.append(last[path[-1]])
+            return path[::-1]
+        for other in to[start[at] : start[at + 1]].tolist():
+            step = length + float(np.linalg.norm(nodes[other] - nodes[at]))
+            if step <= _ROUND * most and step < best.get(other, np.inf) and other not in (last[at], begin):
+                best[other], last[other] = step, at
+                heapq.heappush(heap, (step, other))
+    return []
+
+
+def _small_loops(nodes: Array, edges: Array, most: float) -> Array:
+    """(e,) bool: edges of closed chains that are shorter."""
+    degree = np.bincount(edges.ravel(), minlength=len(nodes))
+    chain = chains_of(edges, degree != 2)
+    total = np.bincount(chain, np.linalg.norm(np.diff(nodes[edges], axis=1)[:, 0], axis=1))
+    # a closed chain has all its nodes twice
+    key = np.sort((chain[:, None].astype(np.int64) * len(nodes) + edges).ravel())
+    once = np.ones(len(key), bool)
+    once[1:] &= key[1:] != key[:-1]
+    once[:-1] &= key[1:] != key[:-1]
+    is_open = np.zeros(len(total), bool)
+    is_open[key[once] // len(nodes)] = True
+    return np.asarray((~is_open & (total < most))[chain])
+
+
+def _straightened(mesh: Mesh, edges: Array, kind: Array) -> tuple[Array, Array, int]:
+    """Creases led across facets that they go round in a zigzag, and how often."""
+    corners: dict[tuple[int, int], list[int]] = {}
+    for t in mesh.triangulation.triangles.tolist():
+        for k in range(3):
+            a, b = t[k], t[(k + 1) % 3]
+            corners.setdefault((min(a, b), max(a, b)), []).append(t[(k + 2) % 3])
+    kinds = dict(zip(map(tuple, edges.tolist()), kind.tolist(), strict=True))
+    beside: dict[int, set[int]] = {}
+    for a, b in kinds:
+        beside.setdefault(a, set()).add(b)
+        beside.setdefault(b, set()).add(a)
+    count = 0
+    waiting = [node for node, others in beside.items() if len(others) == 2]
+    while waiting:
+        b = waiting.pop()
+        if len(beside.get(b, ())) != 2:
+            continue
+        a, c = beside[b]
+        sides = [(min(a, b), max(a, b)), (min(b, c), max(b, c))]
+        across = (min(a, c), max(a, c))
+        if any(kinds[side] == _ANGLE for side in sides) or across in kinds or b not in corners.get(across, ()):
+            continue
+        one, two = mesh.nodes[b] - mesh.nodes[a], mesh.nodes[c] - mesh.nodes[b]
+        size = float(np.linalg.norm(one) * np.linalg.norm(two))
+        if size > 0 and np.degrees(np.arccos(np.clip(one @ two / size, -1.0, 1.0))) < _ZIGZAG:
+            continue
+        kinds[across] = max(kinds[side] for side in sides)
+        for side in sides:
+            del kinds[side]
+        del beside[b]
+        for node, other in ((a, c), (c, a)):
+            beside[node].discard(b)
+            beside[node].add(other)
+            waiting.append(node)
+        count += 1
+    return (
+        np.array(list(kinds), np.int32).reshape(-1, 2),
+        np.array(list(kinds.values()), np.int8),
+        count,
+    )
