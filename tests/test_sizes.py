@@ -190,7 +190,7 @@ def test_rules_from_a_file_are_those_of_the_options(run, tmp_path):
         ("per_turn", "turns", "line 5: curvature.turns: [curvature] has per_turn"),
         ("0.2\n\n", "'fine'\n\n", "line 8: patches.plane 1: 'fine' is no number"),
         ('"sphere"', '"ball"', "line 11: zones.kind: zone 'ball' is not box"),
-        ("size = 0.1", "length = 0.1", "line 13: zones.length: a zone has kind, numbers, size"),
+        ("size = 0.1", "length = 0.1", "line 13: zones.length: [[zones]] has kind, numbers, size"),
         ("numbers = [0, 0, 3, 0.2]", "numbers = 3", "line 12: zones.numbers: numbers are a list"),
         ("[[zones]]", "[zones]", "line 10: zones: zones are tables"),
         ("base = 2.0", "base = ", "this is no TOML"),
@@ -203,3 +203,68 @@ def test_a_wrong_rules_file_is_told_by_key_and_line(run, tmp_path, old, new, sai
     done = run("sizes", "pin.seam", "--rules", "rules.toml", "-o", "field.npz")
     assert done.returncode == 2 and said in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
     assert not (tmp_path / "field.npz").exists()
+
+
+# ---------------------------------------------------------------------- along lines, inside of bodies
+
+
+def edges_on(mesh: oddseam.Mesh, where: np.ndarray) -> int:
+    """Edges of a mesh both ends of which are among the nodes marked."""
+    return int(where[mesh.connectivity.edges].all(axis=1).sum())
+
+
+def test_a_number_of_elements_along_a_rim_and_a_crease():
+    drum = shapes.mesh(shapes.capped_cylinder(48), unit="mm")
+    top = drum.nodes[:, 2].max()
+    for count in (30, 60, 120):
+        field = oddseam.make_sizes(drum, 0.5, lines=(oddseam.Line((1, 0, top), elements=count),))
+        even = oddseam.remesh(drum, size=field, chord=0.02)
+        assert edges_on(even, (np.abs(even.nodes[:, 2] - top) < 1e-9) & (np.hypot(*even.nodes.T[:2]) > 0.98)) == count
+    square = shapes.mesh(shapes.sheet(4), unit="mm")
+    field = oddseam.make_sizes(square, 0.5, lines=(oddseam.Line((0.5, 0, 0), size=0.05),))
+    even = oddseam.remesh(square, size=field)
+    assert edges_on(even, even.nodes[:, 1] == 0) >= 19
+
+
+def test_sizes_inside_of_another_mesh():
+    cube = shapes.mesh(shapes.grid_cube(6), unit="mm")
+    nodes, triangles = shapes.sphere(24, radius=0.3)
+    body = shapes.mesh((nodes + 1.0, triangles), unit="mm")
+    field = oddseam.make_sizes(cube, 0.4, within=((body, 0.03),))
+    inside = np.array([[1, 1, 1], [1, 0.8, 0.9], [0.75, 1, 1]], float)
+    assert field.at(inside) == pytest.approx(0.03, rel=0.3)
+    assert field.at([[0, 0, 0]])[0] == 0.4
+    with pytest.raises(oddseam.Refusal, match="not closed"):
+        oddseam.make_sizes(cube, 0.4, within=((shapes.mesh(shapes.sheet(), unit="mm"), 0.03),))
+
+
+@pytest.mark.parametrize(
+    "arguments", [{}, {"size": 0.1, "elements": 3}, {"size": -1.0}, {"elements": 0}, {"near": (0, 1), "size": 1.0}]
+)
+def test_lines_that_make_no_sense_are_refused(arguments):
+    with pytest.raises(oddseam.Refusal):
+        oddseam.Line(**{"near": (0, 0, 0), **arguments})
+
+
+def test_lines_and_bodies_by_command_and_by_file(tmp_path):
+    oddseam.write_mesh(shapes.mesh(shapes.grid_cube(6), unit="mm"), tmp_path / "cube.stl")
+    nodes, triangles = shapes.sphere(24, radius=0.3)
+    oddseam.write_mesh(shapes.mesh((nodes + 1.0, triangles), unit="mm"), tmp_path / "ball.stl")
+    (tmp_path / "rules.toml").write_text(
+        'base = 0.4\n[within]\n"ball.stl" = 0.03\n[[lines]]\nnear = [0, 0, 0.5]\nelements = 25\n'
+    )
+
+    def run(*words: str) -> subprocess.CompletedProcess:
+        return subprocess.run([sys.executable, "-m", "oddseam", "sizes", "cube.stl", "--unit", "mm", *words], cwd=tmp_path,
+                              capture_output=True, text=True, check=False)  # fmt: skip
+
+    assert run("--rules", "rules.toml", "-o", "one.npz").returncode == 0
+    options = ("--base", "0.4", "--within", "ball.stl=0.03", "--elements-along", "0,0,0.5=25")
+    assert run(*options, "-o", "two.npz").returncode == 0
+    one, two = (oddseam.SizeField.read(tmp_path / f"{name}.npz") for name in ("one", "two"))
+    at = np.random.default_rng(0).uniform(0, 1, (50, 3))
+    assert one.at(at) == pytest.approx(two.at(at))
+    assert one.at([[0, 0, 0.5]])[0] == pytest.approx(0.04, rel=0.03)
+    (tmp_path / "rules.toml").write_text("base = 0.4\n[[lines]]\nnear = [0, 0, 0.5]\nelement = 25\n")
+    done = run("--rules", "rules.toml", "-o", "one.npz")
+    assert done.returncode == 2 and "line 4: lines.element" in done.stderr

@@ -69,6 +69,7 @@ if TYPE_CHECKING:
     from oddseam.remeshing.isotropic import remesh as remesh
     from oddseam.remeshing.refining import refine as refine
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
+    from oddseam.sizes.along import Line as Line
     from oddseam.sizes.making import make_sizes as make_sizes
     from oddseam.sizes.rules import read_rules as read_rules
 
@@ -95,6 +96,7 @@ _HOME = {
     "draw": "pictures",
     "coarsen": "remeshing.coarsening", "improve": "remeshing.improving", "refine": "remeshing.refining",
     "remesh": "remeshing",
+    "Line": "sizes.along",
     "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",
 }  # fmt: skip
 

@@ -179,6 +179,11 @@ def build_parser() -> argparse.ArgumentParser:
         metavar="ZONE=SIZE",
         help="box:x,y,z,x,y,z=SIZE, sphere:x,y,z,r=SIZE or cylinder:x,y,z,x,y,z,r=SIZE; may be repeated",
     )
+    p.add_argument(
+        "--along", action="append", metavar="X,Y,Z=SIZE", help="size along the crease or rim nearest to a point"
+    )
+    p.add_argument("--elements-along", action="append", metavar="X,Y,Z=N", help="so many elements along it")
+    p.add_argument("--within", action="append", metavar="FILE=SIZE", help="size inside of another, closed mesh")
     p.add_argument("--at", action="append", metavar="X,Y,Z", help="print the size at this point; may be repeated")
     p.add_argument(
         "--crease", type=float, metavar="ANGLE", help="edges that turn by more degrees are no curvature (30)"

@@ -188,7 +188,18 @@ def run_sizes(args: argparse.Namespace) -> int:
     rules = {} if args.rules is None else oddseam.read_rules(args.rules)
     given = {name: getattr(args, name) for name in ("base", "smallest", "growth", "per_turn", "across", "crease")}
     given |= {"patches": _named_sizes(args.patch, "--patch"), "parts": _named_sizes(args.part, "--part")}
-    given |= {"zones": _zones(args.zone)}
+    along, elements = (
+        _pairs(texts, o) for texts, o in ((args.along, "--along"), (args.elements_along, "--elements-along"))
+    )
+    lines = [oddseam.Line(_point(at, "--along"), size=_numbers(s, "--along", float)[0]) for at, s in along.items()]
+    lines += [
+        oddseam.Line(_point(at, "--elements-along"), elements=_numbers(n, "--elements-along", int)[0])
+        for at, n in elements.items()
+    ]
+    within = [
+        (oddseam.read_mesh(path, unit=args.unit), size) for path, size in _named_sizes(args.within, "--within").items()
+    ]
+    given |= {"zones": _zones(args.zone), "lines": tuple(lines), "within": tuple(within)}
     rules |= {name: value for name, value in given.items() if value not in (None, {}, ())}
     if "base" not in rules:
         raise Refusal("say --base SIZE, or --rules FILE with a base size")

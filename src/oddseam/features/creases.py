@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import turn_angles, unit_normals
+from oddseam.geometry.triangles import turn_angles
 
 
 def sharp_pairs(normals: Array, pairs: Array, agrees: Array, angle: float) -> Array:
@@ -25,8 +25,3 @@ def sharp_pairs(normals: Array, pairs: Array, agrees: Array, angle: float) -> Ar
     known = (np.abs(one).sum(axis=1) > 0) & (np.abs(two).sum(axis=1) > 0)
     sharp: Array = known & (turn_angles(one, two) > angle)
     return sharp
-
-
-def sharp_edges(nodes: Array, triangles: Array, pairs: Array, agrees: Array, angle: float) -> Array:
-    """As :func:`sharp_pairs`, with the normals taken from the triangles."""
-    return sharp_pairs(unit_normals(nodes[triangles]), pairs, agrees, angle)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -12,7 +12,9 @@ from oddseam.findings.measuring import are_opposed
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model import Mesh
+from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
+from oddseam.sizes.along import Line, is_inside, sources_along
 from oddseam.sizes.curvature import largest_curvature
 from oddseam.sizes.field import SizeField
 from oddseam.sizes.zones import Zone
@@ -34,6 +36,8 @@ def make_sizes(
     patches: Mapping[str, float] | None = None,
     parts: Mapping[str, float] | None = None,
     zones: tuple[Zone, ...] = (),
+    lines: tuple[Line, ...] = (),
+    within: Sequence[tuple[Mesh, float]] = (),
     crease: float = 30.0,
     progress: Progress = silent,
 ) -> SizeField:
@@ -59,6 +63,10 @@ def make_sizes(
         Sizes on named patches and parts.
     zones : tuple of Zone
         Places with a size of their own.
+    lines : tuple of Line
+        Sizes, or numbers of elements, along creases and rims.
+    within : sequence of (Mesh, float)
+        Closed meshes, and the size of what lies inside of each.
     crease : float
         Edges where the surface turns by more degrees are creases, and no curvature.
     progress : callable, optional
@@ -114,8 +122,25 @@ def make_sizes(
                 raise Refusal(f"size {value} of {which} {name!r} is not positive")
             its = corners[of_element[t.element] == known.index(name)]
             field = field.finer(*_spread(its, np.full((len(its), 3), value)))
+    for line in lines:
+        field = field.finer(*sources_along(mesh, line, crease, growth))
+    for body, value in within:
+        field = field.finer(*_within(corners, body, value))
     progress("done", 1.0)
     return field
+
+
+def _within(corners: Array, body: Mesh, value: float) -> tuple[Array, Array]:
+    """Sources on what of facets lies inside of a body."""
+    if not 0 < value < np.inf:
+        raise Refusal(f"size {value} inside of a mesh is not positive")
+    if not prove(body).is_closed:
+        raise Refusal("the mesh that a size is to hold inside of is not closed; `oddseam mend` closes it")
+    low, high = body.box
+    near = corners[((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)]
+    points, sizes = _spread(near, np.full((len(near), 3), value))
+    inside = is_inside(body, points)
+    return points[inside], sizes[inside]
 
 
 def _spread(corners: Array, sizes: Array) -> tuple[Array, Array]:

@@ -8,6 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from oddseam.errors import FormatError, Refusal
+from oddseam.formats import read_mesh
+from oddseam.model import Mesh
+from oddseam.sizes.along import Line
 from oddseam.sizes.zones import Zone
 
 #: Numbers that a rules file may hold, by table; "" is the head of the file.
@@ -19,6 +22,7 @@ _NUMBERS = {
 #: Tables of sizes by name.
 _NAMED = ("patches", "parts")
 _ZONE = {"kind", "numbers", "size"}
+_LINE = {"near", "size", "elements"}
 
 
 def read_rules(path: str | Path) -> dict[str, Any]:
@@ -28,8 +32,9 @@ def read_rules(path: str | Path) -> dict[str, Any]:
     ----------
     path : str or Path
         A TOML file: ``base``, ``smallest``, ``growth`` and ``crease`` at its head, ``per_turn`` in ``[curvature]``,
-        ``across`` in ``[walls]``, sizes by name in ``[patches]`` and ``[parts]``, and ``kind``, ``numbers`` and
-        ``size`` in every ``[[zones]]``.
+        ``across`` in ``[walls]``, sizes by name in ``[patches]`` and ``[parts]``, sizes by the path of a mesh file in
+        ``[within]``, ``kind``, ``numbers`` and ``size`` in every ``[[zones]]``, ``near`` and ``size`` or ``elements``
+        in every ``[[lines]]``.
 
     Returns
     -------
@@ -71,7 +76,11 @@ class _Checked:
             if key in _NUMBERS[""]:
                 found[_NUMBERS[""][key]] = self.number("", key, value)
             elif key == "zones":
-                found["zones"] = tuple(self.zone(k, zone) for k, zone in enumerate(self.list_of_tables(value)))
+                found[key] = tuple(self.zone(k, zone) for k, zone in enumerate(self.list_of_tables(key, value)))
+            elif key == "lines":
+                found[key] = tuple(self.line(k, line) for k, line in enumerate(self.list_of_tables(key, value)))
+            elif key == "within" and isinstance(value, dict):
+                found[key] = tuple(self.body(name, size) for name, size in value.items())
             elif key in _NAMED and isinstance(value, dict):
                 found[key] = {name: self.number(key, name, size) for name, size in value.items()}
             elif key in _NUMBERS and isinstance(value, dict):
@@ -80,32 +89,51 @@ class _Checked:
                         raise self.wrong(key, name, f"[{key}] has {', '.join(_NUMBERS[key])}")
                     found[_NUMBERS[key][name]] = self.number(key, name, number)
             else:
-                known = [*_NUMBERS[""], *(f"[{name}]" for name in (*_NUMBERS, *_NAMED) if name), "[[zones]]"]
+                known = [*_NUMBERS[""], *(f"[{name}]" for name in (*_NUMBERS, *_NAMED, "within") if name)]
+                known += ["[[zones]]", "[[lines]]"]
                 raise self.wrong("", key, f"a rules file has {', '.join(known)}")
         if "base" not in found:
             raise FormatError(self.path, "there is no base size: base = NUMBER")
         return found
 
-    def list_of_tables(self, value: Any) -> list[dict[str, Any]]:
-        if not isinstance(value, list) or not all(isinstance(zone, dict) for zone in value):
-            raise self.wrong("", "zones", "zones are tables, each headed [[zones]]")
+    def list_of_tables(self, key: str, value: Any) -> list[dict[str, Any]]:
+        if not isinstance(value, list) or not all(isinstance(table, dict) for table in value):
+            raise self.wrong("", key, f"{key} are tables, each headed [[{key}]]")
         return value
 
-    def zone(self, k: int, zone: dict[str, Any]) -> Zone:
-        for key in zone:
-            if key not in _ZONE:
-                raise self.wrong("zones", key, f"a zone has {', '.join(sorted(_ZONE))}", k)
-        missing = sorted(_ZONE - set(zone))
+    def values(self, table: str, key: str, held: Any, k: int) -> tuple[float, ...]:
+        if not isinstance(held, list):
+            raise self.wrong(table, key, f"{key} are a list, such as [0, 0, 9]", k)
+        return tuple(self.number(table, key, number, k) for number in held)
+
+    def only(self, table: str, held: dict[str, Any], known: set[str], needed: set[str], k: int) -> None:
+        for key in held:
+            if key not in known:
+                raise self.wrong(table, key, f"[[{table}]] has {', '.join(sorted(known))}", k)
+        missing = sorted(needed - set(held))
         if missing:
-            raise self.wrong("zones", "", f"zone {k + 1} has no {missing[0]}", k)
-        numbers = zone["numbers"]
-        if not isinstance(numbers, list):
-            raise self.wrong("zones", "numbers", "numbers are a list, such as [0, 0, 9, 2.5]", k)
-        values = tuple(self.number("zones", "numbers", number, k) for number in numbers)
+            raise self.wrong(table, "", f"number {k + 1} has no {missing[0]}", k)
+
+    def zone(self, k: int, zone: dict[str, Any]) -> Zone:
+        self.only("zones", zone, _ZONE, _ZONE, k)
+        values = self.values("zones", "numbers", zone["numbers"], k)
         try:
             return Zone(str(zone["kind"]), values, self.number("zones", "size", zone["size"], k))
         except Refusal as error:
             raise self.wrong("zones", "kind", str(error), k) from error
+
+    def line(self, k: int, line: dict[str, Any]) -> Line:
+        self.only("lines", line, _LINE, {"near"}, k)
+        near = self.values("lines", "near", line["near"], k)
+        numbers = {key: self.number("lines", key, line[key], k) for key in ("size", "elements") if key in line}
+        try:
+            return Line(near, **numbers)  # type: ignore[arg-type]
+        except Refusal as error:
+            raise self.wrong("lines", "near", str(error), k) from error
+
+    def body(self, name: str, size: Any) -> tuple[Mesh, float]:
+        value = self.number("within", name, size)
+        return read_mesh(Path(self.path).parent / name), value
 
     def number(self, table: str, key: str, value: Any, k: int = 0) -> float:
         if isinstance(value, bool) or not isinstance(value, int | float):
