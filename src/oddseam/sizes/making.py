@@ -123,7 +123,7 @@ def make_sizes(
             its = corners[of_element[t.element] == known.index(name)]
             field = field.finer(*_spread(its, np.full((len(its), 3), value)))
     for line in lines:
-        field = field.finer(*sources_along(mesh, line, crease, growth))
+        field = field.finer(*sources_along(mesh, line, crease))
     for body, value in within:
         field = field.finer(*_within(corners, body, value))
     progress("done", 1.0)
