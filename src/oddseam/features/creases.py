@@ -5,7 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import turn_angles
+
+#: Degrees.
+_SMALL = 0.5
 
 
 def sharp_pairs(normals: Array, pairs: Array, agrees: Array, angle: float) -> Array:
@@ -20,8 +24,14 @@ def sharp_pairs(normals: Array, pairs: Array, agrees: Array, angle: float) -> Ar
     agrees : (p,) bool array
         Whether both run along the edge in opposite directions.
     """
-    one, two = normals[pairs[:, 0]], normals[pairs[:, 1]]
-    two = np.where(agrees[:, None], two, -two)
-    known = (np.abs(one).sum(axis=1) > 0) & (np.abs(two).sum(axis=1) > 0)
-    sharp: Array = known & (turn_angles(one, two) > angle)
-    return sharp
+
+    def run(start: int, stop: int) -> Array:
+        one, two = (normals[pairs[start:stop, k]] for k in (0, 1))
+        known = one.any(axis=1) & two.any(axis=1)
+        if angle < _SMALL:  # a cosine does not tell small angles apart
+            two = np.where(agrees[start:stop, None], two, -two)
+            return np.asarray(known & (turn_angles(one, two) > angle))
+        cosine = np.einsum("ij,ij->i", one, two) * np.where(agrees[start:stop], 1.0, -1.0)
+        return np.asarray(known & (cosine < np.cos(np.radians(angle))))
+
+    return np.concatenate(in_shares(run, len(pairs), least=50_000, most=50_000))

@@ -35,7 +35,7 @@ def _rise(cost, item, place, i):
     c = cost[i]
     e = item[i]
     while i > 0:
-        up = (i - 1) >> 1
+        up = (i - 1) >> 2
         if cost[up] <= c:
             break
         _put(cost, item, place, i, cost[up], item[up])
@@ -48,11 +48,13 @@ def _sink(cost, item, place, count, i):
     c = cost[i]
     e = item[i]
     while True:
-        k = 2 * i + 1
-        if k >= count:
+        first = 4 * i + 1
+        if first >= count:
             break
-        if k + 1 < count and cost[k + 1] < cost[k]:
-            k += 1
+        k = first
+        for j in range(first + 1, min(first + 4, count)):
+            if cost[j] < cost[k]:
+                k = j
         if cost[k] >= c:
             break
         _put(cost, item, place, i, cost[k], item[k])
@@ -347,16 +349,25 @@ def number_edges(net, edge_of, half_of):
 
 
 @kernel
-def fill_heap(net, form, half_of, cost, item, place):
-    """Put all edges that may go into the heap; how many there are."""
+def fill_costs(net, form, edge_of, half_of, first, last, edge_cost):
+    """The costs of the edges from ``first`` to ``last``, -1 for those that are gone or may not go."""
+    for e in range(first, last):
+        h = half_of[e]
+        edge_cost[e] = -1.0
+        if net.origin[h] >= 0 and edge_of[h] == e and _may_meet(net, h):
+            edge_cost[e] = _meeting(net, form, net.origin[h], net.origin[after(h)], 0)[0]
+
+
+@kernel
+def fill_heap(net, half_of, edge_cost, share, own, cost, item, place):
+    """Put those edges into a heap that may go and have both ends in a share; how many there are."""
     count = 0
     for e in range(half_of.shape[0]):
         h = half_of[e]
-        place[e] = -1
-        if _may_meet(net, h):
-            _put(cost, item, place, count, _meeting(net, form, net.origin[h], net.origin[after(h)], 0)[0], e)
+        if edge_cost[e] >= 0.0 and share[net.origin[h]] == own and share[net.origin[after(h)]] == own:
+            _put(cost, item, place, count, edge_cost[e], e)
             count += 1
-    for i in range(count // 2, -1, -1):
+    for i in range(count // 4, -1, -1):
         if i < count:
             _sink(cost, item, place, count, i)
     return count
@@ -374,34 +385,47 @@ def errors(net, form, error2):
 
 @kernel
 def collapse_cheapest(
-    net, form, edge_of, half_of, cost, item, place, waiting, goal, most2, spare, limit, gap, into, was, mark
-):
-    """Collapse edges, the cheapest first, until ``goal`` triangles are left or none may go.
+    net, form, edge_of, half_of, cost, item, place, choice, stale, share, mine, level, goal, state, most2, swept, limit,
+    gap, into, was, mark,
+):  # fmt: skip
+    """Collapse edges, the cheapest first, until ``goal`` triangles are left, none may go, or all cost over ``level``.
 
-    ``most2`` (n,) bounds the mean squared distance to the planes of what meets at each node, and ``spare`` the sum
-    of all distances times areas.
+    Only nodes of a share go, ``mine``, beside which there is none of another one, so that shares may be worked on at
+    the same time.
+    ``state`` holds the number of edges in the heap, of triangles left, and of stamps given so far, and how much the
+    sum of all distances times areas may yet grow.  ``most2`` (n,) bounds the mean squared distance to the planes of
+    what meets at each node, and ``swept`` (n,) is thrice the area of what each stands for, times its distance.
     If ``limit`` is not negative, ``gap`` (n,) bounds at every node, and linear between, how far the surface
     and the given one are from one another, and stays within it.
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
-    stands for; ``mark`` (n,) is scratch, zero at first.  Returns the number of triangles left.
+    stands for; ``mark`` (n,) is scratch.
     """
-    left = 0
-    for t in range(net.used[1]):
-        left += net.origin[3 * t] >= 0
-    stamp = 0
+    waiting = np.int64(state[0])
+    left = np.int64(state[1])
+    stamp = np.int64(state[2])
+    spare = state[3]
     g3 = np.empty(3)
-    choice = np.zeros(half_of.shape[0], np.int8)
-    swept = np.zeros(net.used[0])  # thrice the area of what each node stands for, times its distance
     ring = np.empty((MOST, 2), np.int32)
     at = np.empty((2 * MOST + 3, 4))
     own = np.empty(MOST, np.int8)
-    while left > goal and waiting > 0:
+    while left > goal and waiting > 0 and cost[0] <= level:
         e = item[0]
         h = np.int64(half_of[e])
-        waiting = _remove(cost, item, place, waiting, e)
         u = net.origin[h]
         v = net.origin[after(h)]
+        if stale[e] and _may_meet(net, h):  # costs only grow: it is time enough to know when it comes to the top
+            stale[e] = False
+            c = _meeting(net, form, u, v, 0)[0]
+            if c > cost[0]:
+                cost[0] = c
+                _sink(cost, item, place, waiting, 0)
+                continue
+        waiting = _remove(cost, item, place, waiting, e)
         o = np.int64(net.twin[h])
+        if not _may_meet(net, h):
+            continue
+        if share[net.origin[before(h)]] != mine or (o >= 0 and share[net.origin[before(o)]] != mine):
+            continue
         # a facet between two curves would take one of them with it
         if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
             continue
@@ -471,16 +495,22 @@ def collapse_cheapest(
                 k = g if turn == 0 else before(g)
                 if turn == 1 and net.twin[k] >= 0:
                     break
-                if _may_meet(net, k):
+                if share[net.origin[k]] != mine or share[net.origin[after(k)]] != mine:
+                    continue
+                e = edge_of[k]
+                stale[e] = True
+                if (place[e] < 0 or choice[e] > 0) and _may_meet(net, k):
                     c = _meeting(net, form, net.origin[k], net.origin[after(k)], 0)[0]
-                    choice[edge_of[k]] = 0
-                    waiting = _set(cost, item, place, waiting, edge_of[k], c)
-                else:
-                    waiting = _remove(cost, item, place, waiting, edge_of[k])
+                    stale[e] = False
+                    choice[e] = 0
+                    waiting = _set(cost, item, place, waiting, e, c)
             g = np.int64(net.twin[before(g)])
             if g < 0 or g == start:
                 break
-    return left
+    state[0] = waiting
+    state[1] = left
+    state[2] = stamp
+    state[3] = spare
 
 
 def warm_up() -> None:

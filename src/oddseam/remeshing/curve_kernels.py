@@ -161,6 +161,26 @@ def place_nodes(points, arc, first_of, spacing, bound, out_s, out_size, out_firs
     return k
 
 
+@kernel
+def sum_round(nodes, node, halves, normals, total, area):
+    """Sum the area vectors and areas of triangles round each of their corners.
+
+    ``halves`` (m, 3) are corners and ``node`` what each is of ``nodes``; ``normals`` (m, 3) have length one; ``total``
+    (n, 3) and ``area`` (n,) are added to.
+    """
+    for t in range(halves.shape[0]):
+        a, b, c = node[halves[t, 0]], node[halves[t, 1]], node[halves[t, 2]]
+        ux, uy, uz = nodes[b, 0] - nodes[a, 0], nodes[b, 1] - nodes[a, 1], nodes[b, 2] - nodes[a, 2]
+        vx, vy, vz = nodes[c, 0] - nodes[a, 0], nodes[c, 1] - nodes[a, 1], nodes[c, 2] - nodes[a, 2]
+        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        size = np.sqrt(x * x + y * y + z * z)
+        for k in range(3):
+            v = halves[t, k]
+            area[v] += size
+            for d in range(3):
+                total[v, d] += size * normals[t, d]
+
+
 def warm_up() -> None:
     """Compile everything here on tiny input."""
     points = np.array([[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [2.0, 0.5, 0.0]])
@@ -169,3 +189,5 @@ def warm_up() -> None:
     bound = np.full(3, 0.1)
     spacing_along(points, arc, first, np.full(3, 0.7), bound, spacing)
     place_nodes(points, arc, first, spacing, bound, s, size, out)
+    halves, node = np.array([[0, 1, 2]], np.int32), np.arange(3)
+    sum_round(points, node, halves, np.ones((1, 3)), np.zeros((3, 3)), np.zeros(3))

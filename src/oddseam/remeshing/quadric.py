@@ -8,10 +8,18 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.compiled import announce
+from oddseam.geometry.threads import in_shares
 from oddseam.remeshing import coarsen_kernels as kernels
 from oddseam.remeshing.assembly import Surface, sewn
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.sheets import Sheets
+
+#: Two halves are worth it for so many triangles to be taken.
+_WORTH = 40_000
+#: They stop at so many times the triangles that are to be left, and rise through these shares of the first costs, ...
+_MORE, _QUANTILES = 1.6, (0.5, 0.9, 0.99)
+#: ... and so often at most.
+_ROUNDS = 40
 
 
 class Coarse(NamedTuple):
@@ -28,6 +36,15 @@ class Coarse(NamedTuple):
     corners: Array
     error: Array
     gap: float
+
+
+class _Heap(NamedTuple):
+    """Edges that wait, the cheapest on top: costs, numbers, the state of the kernel, and its marks."""
+
+    cost: Array
+    item: Array
+    state: Array
+    mark: Array
 
 
 class Bounds(NamedTuple):
@@ -74,21 +91,13 @@ def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *,
         used=np.array([n, m], np.int64),
     )
     given = net.point.copy()
-    form = np.zeros((n, 10))
     into, was = np.arange(n, dtype=np.int32), np.arange(n, dtype=np.int32)
-    most2 = np.full(n, bounds.shape**2) if most is None else most**2
-    gap, mark = np.zeros(n if bounds.limit >= 0 else 0), np.zeros(n, np.int32)
+    gap = np.zeros(n if bounds.limit >= 0 else 0)
     if frees:
         _let_go(net, sheets)
-    kernels.fill_forms(net, form)
-    edge_of, half_of = np.empty(3 * m, np.int32), np.empty(3 * m, np.int32)
-    half_of = half_of[: int(kernels.number_edges(net, edge_of, half_of))]
-    cost, item, place = (np.empty(len(half_of), kind) for kind in (np.float64, np.int32, np.int32))
-    waiting = int(kernels.fill_heap(net, form, half_of, cost, item, place))
-    kernels.collapse_cheapest(
-        net, form, edge_of, half_of, cost, item, place, waiting, bounds.goal, most2, bounds.spare, bounds.limit,
-        gap, into, was, mark,
-    )  # fmt: skip
+    work = _Work(net, into, was, gap, bounds, np.full(n, bounds.shape**2) if most is None else most**2)
+    work.collapse()
+    form = work.form
     error2 = np.zeros(n)
     kernels.errors(net, form, error2)
     # what did not move is where it was, to the last bit
@@ -98,6 +107,96 @@ def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *,
     alive = corners[:, 0] >= 0
     farthest = float(gap[corners[alive]].max(initial=0.0)) if bounds.limit >= 0 else 0.0
     return Coarse(sewn(net, sheets, was), _followed(into), corners[alive], np.sqrt(error2), farthest)
+
+
+class _Work:
+    """Edges on their way out of a net: what they cost, and how much may yet go."""
+
+    def __init__(self, net: Net, into: Array, was: Array, gap: Array, bounds: Bounds, most2: Array) -> None:
+        n, halves = len(net.out), len(net.origin)
+        self._net, self._into, self._was, self._gap, self._bounds, self._most2 = net, into, was, gap, bounds, most2
+        self.form = np.zeros((n, 10))
+        kernels.fill_forms(net, self.form)
+        self._edge_of, half_of = np.empty(halves, np.int32), np.empty(halves, np.int32)
+        self._half_of = half_of[: int(kernels.number_edges(net, self._edge_of, half_of))]
+        edges = len(self._half_of)
+        self._place, self._choice = np.full(edges, -1, np.int32), np.zeros(edges, np.int8)
+        self._stale, self._swept = np.zeros(edges, bool), np.zeros(n)
+        self._left, self._spare = int((net.origin[::3] >= 0).sum()), float(bounds.spare)
+
+    def collapse(self) -> None:
+        """Collapse all that may go: in two halves at the same time at first, if there is enough to do."""
+        if self._left - self._bounds.goal > _WORTH:
+            self._collapse_halves()
+            self._place[:], self._choice[:], self._stale[:] = -1, 0, False
+        everything = np.zeros(len(self._net.out), np.int8)
+        heap = self._heap(everything, 0, self._costs())
+        heap.state[1], heap.state[3] = self._left, self._spare
+        self._run(heap, everything, 0, np.inf, self._bounds.goal)
+
+    def _collapse_halves(self) -> None:
+        """Collapse what lies within either half, up to levels of cost that rise together."""
+        share = _halves(self._net)
+        costs = self._costs()
+        heaps = [self._heap(share, own, costs) for own in (0, 1)]
+        levels = np.quantile(costs[costs >= 0], _QUANTILES) if (costs >= 0).any() else np.zeros(1)
+        del costs
+        goal = max(_MORE * self._bounds.goal, 1)
+        for rise in range(_ROUNDS):
+            if self._left <= goal or self._spare <= 0 or not any(heap.state[0] > 0 for heap in heaps):
+                break
+            last = len(levels) - 1
+            level = float(levels[min(rise, last)]) * 4.0 ** max(rise - last, 0)
+            self._run_both(heaps, share, level, (self._left - goal) / 2.0)
+
+    def _run_both(self, heaps: list[_Heap], share: Array, level: float, most: float) -> None:
+        """Collapse in both shares what costs no more than a level, and takes no more triangles in either than that."""
+        left, spare = self._left, self._spare
+        for heap in heaps:
+            heap.state[1], heap.state[3] = left, spare / 2.0
+        in_shares(lambda own, _: self._run(heaps[own], share, own, level, left - most), 2, least=1)
+        self._left = left - sum(left - int(heap.state[1]) for heap in heaps)
+        if spare < np.inf:
+            self._spare = sum(float(heap.state[3]) for heap in heaps)
+
+    def _costs(self) -> Array:
+        """(e,) cost of every edge, -1 for those that are gone or may not go."""
+        found = np.empty(len(self._half_of))
+
+        def run(first: int, last: int) -> None:
+            kernels.fill_costs(self._net, self.form, self._edge_of, self._half_of, first, last, found)
+
+        in_shares(run, len(found))
+        return found
+
+    def _heap(self, share: Array, own: int, costs: Array) -> _Heap:
+        """The edges of a share, the cheapest on top."""
+        size = len(costs)
+        cost, item = np.empty(size), np.empty(size, np.int32)
+        count = kernels.fill_heap(self._net, self._half_of, costs, share, own, cost, item, self._place)
+        return _Heap(cost, item, np.array([count, 0, 0, 0], np.float64), np.zeros(len(self._net.out), np.int32))
+
+    def _run(self, heap: _Heap, share: Array, own: int, level: float, goal: float) -> None:
+        kernels.collapse_cheapest(
+            self._net, self.form, self._edge_of, self._half_of, heap.cost, heap.item, self._place, self._choice,
+            self._stale, share, own, level, int(goal), heap.state, self._most2, self._swept, self._bounds.limit,
+            self._gap, self._into, self._was, heap.mark,
+        )  # fmt: skip
+
+
+def _halves(net: Net) -> Array:
+    """(n,) int8 share of every node: 0 or 1 with its facets on one side of the middle of the longest axis, else 2."""
+    corners = net.origin.reshape(-1, 3)
+    p = net.point[corners].mean(axis=1)
+    along = p[:, int(np.argmax(np.ptp(net.point, axis=0)))]
+    side = (along > np.median(along)).astype(np.int8)
+    share = np.full(len(net.out), 2, np.int8)
+    sides = [np.zeros(len(net.out), bool), np.zeros(len(net.out), bool)]
+    for own in (0, 1):
+        sides[own][corners[side == own]] = True
+    share[sides[0] & ~sides[1]] = 0
+    share[sides[1] & ~sides[0]] = 1
+    return share
 
 
 def _let_go(net: Net, sheets: Sheets) -> None:

@@ -15,8 +15,10 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, is_stub, trace_curves
+from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.model.connectivity import label_components
+from oddseam.remeshing.curve_kernels import sum_round
 
 #: An edge where the surface turns by fewer degrees is flat.
 _FLAT = 1e-3
@@ -141,7 +143,7 @@ def cut_into_sheets(
     twin[a], twin[b] = b, a
 
     pairs = np.column_stack([a, b]) // 3
-    normals = unit_normals(nodes[triangles])
+    normals = in_runs(unit_normals, nodes, triangles)
     steady = _steadied(normals, nodes[triangles], twin, thin) if thin > 0 else normals
     sharp = sharp_pairs(steady, pairs, np.ones(len(a), bool), crease)
     given = facet_class[a // 3] != facet_class[b // 3]
@@ -173,7 +175,7 @@ def cut_into_sheets(
     # one node for each fan
     following = np.arange(3 * m) + np.where(np.arange(3 * m) % 3 == 2, -2, 1)
     _, fan = label_components(3 * m, np.concatenate([a, following[a]]), np.concatenate([following[b], b]))
-    corner = np.unique(fan, return_index=True)[1]
+    corner = np.flatnonzero(np.diff(np.maximum.accumulate(fan), prepend=-1))  # labels count up by their first
     node = start[corner]
     point = nodes[node]
     halves = fan.reshape(m, 3).astype(np.int32)
@@ -196,7 +198,7 @@ def cut_into_sheets(
     ends = np.column_stack([fan[half], fan[following[half]]])
     angle_ends = np.bincount(ends[by_angle[half]].ravel(), minlength=len(point))
     mixed = (angle_ends > 0) & (angle_ends < np.bincount(ends.ravel(), minlength=len(point)))
-    is_corner = is_locked | mixed | _is_peak(nodes, triangles, fan, feature, len(point))
+    is_corner = is_locked | mixed | _is_peak(nodes, halves, normals, feature, len(point), node)
     stays |= locked_half
     if kept is not None:
         is_corner[halves[kept > 0]] = True
@@ -230,22 +232,17 @@ def _steadied(normals: Array, corners: Array, twin: Array, thin: float) -> Array
     return result
 
 
-def _is_peak(nodes: Array, triangles: Array, fan: Array, feature: Array, count: int) -> Array:
-    """(n,) bool: nodes round which the surface turns so much that they are a feature by themselves.
+def _is_peak(nodes: Array, halves: Array, normals: Array, feature: Array, count: int, node: Array) -> Array:
+    """(count,) bool: nodes round which the surface turns so much that they are a feature by themselves.
 
     Where the area vectors round a node cancel to less than cos 40 degrees of the area, no
     facet through its neighbours can stand for it.
     """
-    vectors = area_vectors(nodes[triangles])
-    area = np.linalg.norm(vectors, axis=1)
-    total = np.zeros((count, 3))
-    corner_vectors = np.repeat(vectors, 3, axis=0)
-    for d in range(3):
-        total[:, d] = np.bincount(fan, corner_vectors[:, d], minlength=count)
-    sum_area = np.bincount(fan, np.repeat(area, 3), minlength=count)
+    total, area = np.zeros((count, 3)), np.zeros(count)
+    sum_round(nodes, node, halves, normals, total, area)
     on_feature = np.zeros(count, bool)
-    on_feature[fan[feature]] = True
-    peak: Array = ~on_feature & (np.linalg.norm(total, axis=1) < np.cos(np.radians(40.0)) * sum_area)
+    on_feature[halves.ravel()[feature]] = True
+    peak: Array = ~on_feature & (np.linalg.norm(total, axis=1) < np.cos(np.radians(40.0)) * area)
     return peak
 
 
