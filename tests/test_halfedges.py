@@ -79,7 +79,7 @@ def test_splits_flips_and_collapses_in_any_order_keep_a_surface(seed, kind):
             he.flip(net, h)
         else:
             mark[-1] = step + 1
-            if not he.link_is_sound(net, h, mark, step + 1):
+            if not he.link_is_sound(net.origin, net.twin, net.out, h, mark, step + 1):
                 continue
             he.collapse(net, h)
         v, e, f = check(net)

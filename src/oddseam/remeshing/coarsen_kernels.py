@@ -13,7 +13,7 @@ import numpy as np
 
 from oddseam.compiled import kernel
 from oddseam.remeshing.gap_kernels import MOST, bound_after
-from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, length2, link_is_sound, normal_at
+from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
 
 #: Squared cosine of the most that a facet may turn in one collapse.
 _TURN2 = 0.04
@@ -150,6 +150,11 @@ def fill_forms(net, form):
 
 
 @kernel
+def _distance2(p, v, x, y, z):
+    return (p[v, 0] - x) ** 2 + (p[v, 1] - y) ** 2 + (p[v, 2] - z) ** 2
+
+
+@kernel
 def _error(form, u, v, x, y, z):
     """Sum of the weighed squared distances of a place to the planes of two nodes."""
     return max(
@@ -169,27 +174,26 @@ def _weight(form, v):
 
 
 @kernel
-def _last_choice(net, u, v):
+def _last_choice(kind, u, v):
     """Number of the last place that two nodes may meet at."""
-    return 0 if net.kind[u] != net.kind[v] else 2 if net.kind[u] == FREE else 1
+    return 0 if kind[u] != kind[v] else 2 if kind[u] == FREE else 1
 
 
 @kernel
-def _meeting(net, form, u, v, choice):
+def _meeting(p, kind, form, u, v, choice):
     """Cost of letting two nodes meet, the place, and the error there.
 
     Free nodes meet where the error is least; that is choice 0.  The next ones are the better and the other
     end.  Nodes of which one is not free meet at that, and two on a curve at one of them, so that these never leave it.
     """
-    p = net.point
-    d2 = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
+    d2 = _distance2(p, u, p[v, 0], p[v, 1], p[v, 2])
     trace = _weight(form, u) + _weight(form, v)
-    if net.kind[u] != FREE or net.kind[v] != FREE or choice > 0:
-        w = u if net.kind[u] > net.kind[v] else v
+    if kind[u] != FREE or kind[v] != FREE or choice > 0:
+        w = u if kind[u] > kind[v] else v
         error = _error(form, u, v, p[w, 0], p[w, 1], p[w, 2])
-        if net.kind[u] == net.kind[v]:
+        if kind[u] == kind[v]:
             other = _error(form, u, v, p[u, 0], p[u, 1], p[u, 2])
-            if (other < error) != (choice == _last_choice(net, u, v)):
+            if (other < error) != (choice == _last_choice(kind, u, v)):
                 w = u
                 error = other
         return error + 1e-8 * trace * d2, p[w, 0], p[w, 1], p[w, 2], error
@@ -227,19 +231,18 @@ def _meeting(net, form, u, v, choice):
 
 
 @kernel
-def _swept(net, v, skip, x, y, z, g):
+def _swept(p, origin, twin, out, v, skip, x, y, z, g):
     """Add to g what the volume below the facets round v grows by with the place of v, and give six times that volume.
 
     Of the facets with ``skip``, which go, only the volume counts.  Volumes are about (x, y, z).
     """
-    p = net.point
     sum6 = 0.0
-    h = net.out[v]
+    h = out[v]
     start = h
     vx, vy, vz = p[v, 0] - x, p[v, 1] - y, p[v, 2] - z
     while True:
-        b = net.origin[after(h)]
-        c = net.origin[before(h)]
+        b = origin[after(h)]
+        c = origin[before(h)]
         bx, by, bz = p[b, 0] - x, p[b, 1] - y, p[b, 2] - z
         cx, cy, cz = p[c, 0] - x, p[c, 1] - y, p[c, 2] - z
         kx, ky, kz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
@@ -251,19 +254,19 @@ def _swept(net, v, skip, x, y, z, g):
             g[1] += ky
             g[2] += kz
         sum6 += six
-        h = net.twin[before(h)]
+        h = twin[before(h)]
         if h < 0 or h == start:
             return sum6
 
 
 @kernel
-def _balanced(net, form, u, v, x, y, z, g):
+def _balanced(p, origin, twin, out, form, u, v, x, y, z, g):
     """The place near (x, y, z) with the least error among those that keep the volume below the surface.
 
     P. Lindstrom, G. Turk (1998), Fast and memory efficient polygonal simplification.
     """
     g[:] = 0.0
-    sum6 = _swept(net, u, v, x, y, z, g) + _swept(net, v, u, x, y, z, g)
+    sum6 = _swept(p, origin, twin, out, u, v, x, y, z, g) + _swept(p, origin, twin, out, v, u, x, y, z, g)
     pull = _PULL * (_weight(form, u) + _weight(form, v)) + 1e-300
     xx = form[u, 0] + form[v, 0] + pull
     c1 = form[u, 1] + form[v, 1]
@@ -287,30 +290,24 @@ def _balanced(net, form, u, v, x, y, z, g):
 
 
 @kernel
-def _may_meet(net, h):
+def _may_meet(origin, twin, curve, kind, h):
     """Whether the kinds of the ends of an edge let them meet: on curves only along these."""
-    u = net.kind[net.origin[h]]
-    v = net.kind[net.origin[after(h)]]
-    if net.curve[h] >= 0 or net.twin[h] < 0:
+    u = kind[origin[h]]
+    v = kind[origin[after(h)]]
+    if curve[h] >= 0 or twin[h] < 0:
         return u != FIXED or v != FIXED
     return u == FREE or v == FREE
 
 
 @kernel
-def _distance2(p, v, x, y, z):
-    return (p[v, 0] - x) ** 2 + (p[v, 1] - y) ** 2 + (p[v, 2] - z) ** 2
-
-
-@kernel
-def _turns(net, v, skip, x, y, z):
+def _turns(p, origin, twin, out, v, skip, x, y, z):
     """Whether a facet round v, but those with ``skip``, would turn too far or become a sliver at (x, y, z)."""
-    p = net.point
-    g = net.out[v]
+    g = out[v]
     start = g
     while True:
-        b = net.origin[after(g)]
+        b = origin[after(g)]
         q = before(g)
-        c = net.origin[q]
+        c = origin[q]
         if b != skip and c != skip:
             m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
             n0, n1, n2 = normal_at(p, b, c, x, y, z)
@@ -328,7 +325,7 @@ def _turns(net, v, skip, x, y, z):
                 )
                 if now * before2 * before2 < was * then * then:
                     return True
-        g = net.twin[q]
+        g = twin[q]
         if g < 0 or g == start:
             return False
 
@@ -351,11 +348,12 @@ def number_edges(net, edge_of, half_of):
 @kernel
 def fill_costs(net, form, edge_of, half_of, first, last, edge_cost):
     """The costs of the edges from ``first`` to ``last``, -1 for those that are gone or may not go."""
+    p, origin, twin, curve, kind = net.point, net.origin, net.twin, net.curve, net.kind
     for e in range(first, last):
         h = half_of[e]
         edge_cost[e] = -1.0
-        if net.origin[h] >= 0 and edge_of[h] == e and _may_meet(net, h):
-            edge_cost[e] = _meeting(net, form, net.origin[h], net.origin[after(h)], 0)[0]
+        if origin[h] >= 0 and edge_of[h] == e and _may_meet(origin, twin, curve, kind, h):
+            edge_cost[e] = _meeting(p, kind, form, origin[h], origin[after(h)], 0)[0]
 
 
 @kernel
@@ -400,6 +398,7 @@ def collapse_cheapest(
     ``into`` (n,) gets for each node that goes the one it goes into, and ``was`` (n,) the node that each one
     stands for; ``mark`` (n,) is scratch.
     """
+    p, origin, twin, curve, out, kind = net.point, net.origin, net.twin, net.curve, net.out, net.kind
     waiting = np.int64(state[0])
     left = np.int64(state[1])
     stamp = np.int64(state[2])
@@ -411,33 +410,37 @@ def collapse_cheapest(
     while left > goal and waiting > 0 and cost[0] <= level:
         e = item[0]
         h = np.int64(half_of[e])
-        u = net.origin[h]
-        v = net.origin[after(h)]
-        if stale[e] and _may_meet(net, h):  # costs only grow: it is time enough to know when it comes to the top
+        u = origin[h]
+        v = origin[after(h)]
+        if stale[e] and _may_meet(
+            origin, twin, curve, kind, h
+        ):  # costs only grow: it is time enough to know when it comes to the top
             stale[e] = False
-            c = _meeting(net, form, u, v, 0)[0]
+            c = _meeting(p, kind, form, u, v, 0)[0]
             if c > cost[0]:
                 cost[0] = c
                 _sink(cost, item, place, waiting, 0)
                 continue
         waiting = _remove(cost, item, place, waiting, e)
-        o = np.int64(net.twin[h])
-        if not _may_meet(net, h):
+        o = np.int64(twin[h])
+        if not _may_meet(origin, twin, curve, kind, h):
             continue
-        if share[net.origin[before(h)]] != mine or (o >= 0 and share[net.origin[before(o)]] != mine):
+        if share[origin[before(h)]] != mine or (o >= 0 and share[origin[before(o)]] != mine):
             continue
         # a facet between two curves would take one of them with it
-        if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
+        if curve[after(h)] >= 0 and curve[before(h)] >= 0:
             continue
-        if o >= 0 and net.curve[after(o)] >= 0 and net.curve[before(o)] >= 0:
+        if o >= 0 and curve[after(o)] >= 0 and curve[before(o)] >= 0:
             continue
         stamp += 1
-        if not link_is_sound(net, h, mark, stamp):
+        if not link_is_sound(origin, twin, out, h, mark, stamp):
             continue
-        _, x, y, z, error = _meeting(net, form, u, v, choice[e])
-        if choice[e] == 0 and net.kind[u] == FREE and net.kind[v] == FREE:
-            bx, by, bz = _balanced(net, form, u, v, x, y, z, g3)
-            if _distance2(net.point, u, bx, by, bz) + _distance2(net.point, v, bx, by, bz) < 4.0 * length2(net, h):
+        _, x, y, z, error = _meeting(p, kind, form, u, v, choice[e])
+        if choice[e] == 0 and kind[u] == FREE and kind[v] == FREE:
+            bx, by, bz = _balanced(p, origin, twin, out, form, u, v, x, y, z, g3)
+            if _distance2(p, u, bx, by, bz) + _distance2(p, v, bx, by, bz) < 4.0 * _distance2(
+                p, u, p[v, 0], p[v, 1], p[v, 2]
+            ):
                 x, y, z = bx, by, bz
                 error = _error(form, u, v, x, y, z)
         bound = min(most2[u], most2[v])
@@ -448,14 +451,14 @@ def collapse_cheapest(
         if sweeps - swept[u] - swept[v] > 3.0 * spare:
             continue
         reach = 0.0
-        may = not (_turns(net, u, v, x, y, z) or _turns(net, v, u, x, y, z))
+        may = not (_turns(p, origin, twin, out, u, v, x, y, z) or _turns(p, origin, twin, out, v, u, x, y, z))
         if may and limit >= 0.0:
             reach = bound_after(net, h, x, y, z, gap, ring, at, own)
             may = 0.0 <= reach <= limit
         if not may:
-            if choice[e] < _last_choice(net, u, v):  # at another place when its turn comes
+            if choice[e] < _last_choice(kind, u, v):  # at another place when its turn comes
                 choice[e] += 1
-                waiting = _set(cost, item, place, waiting, e, _meeting(net, form, u, v, choice[e])[0])
+                waiting = _set(cost, item, place, waiting, e, _meeting(p, kind, form, u, v, choice[e])[0])
             continue
         # of the two edges that become one on either side, the one that stays keeps its number
         for turn in range(2):
@@ -466,15 +469,14 @@ def collapse_cheapest(
             goes = before(k) if turn == 0 else after(k)
             number = edge_of[stays]
             waiting = _remove(cost, item, place, waiting, edge_of[goes])
-            one = net.twin[stays]
-            two = net.twin[goes]
+            one = twin[stays]
+            two = twin[goes]
             if two >= 0:
                 edge_of[two] = number
             half_of[number] = one if one >= 0 else two
             left -= 1
-        p = net.point
-        if net.kind[u] != FREE and x == p[u, 0] and y == p[u, 1] and z == p[u, 2]:  # v takes the place of u
-            net.kind[v] = max(net.kind[u], net.kind[v])
+        if kind[u] != FREE and x == p[u, 0] and y == p[u, 1] and z == p[u, 2]:  # v takes the place of u
+            kind[v] = max(kind[u], kind[v])
             was[v] = was[u]
         most2[v] = bound
         spare -= (sweeps - swept[u] - swept[v]) / 3.0
@@ -483,28 +485,28 @@ def collapse_cheapest(
             gap[v] = reach
         into[u] = v
         collapse(net, h)
-        net.point[v, 0] = x
-        net.point[v, 1] = y
-        net.point[v, 2] = z
+        p[v, 0] = x
+        p[v, 1] = y
+        p[v, 2] = z
         for i in range(10):
             form[v, i] += form[u, i]
-        g = np.int64(net.out[v])
+        g = np.int64(out[v])
         start = g
         while True:
             for turn in range(2):
                 k = g if turn == 0 else before(g)
-                if turn == 1 and net.twin[k] >= 0:
+                if turn == 1 and twin[k] >= 0:
                     break
-                if share[net.origin[k]] != mine or share[net.origin[after(k)]] != mine:
+                if share[origin[k]] != mine or share[origin[after(k)]] != mine:
                     continue
                 e = edge_of[k]
                 stale[e] = True
-                if (place[e] < 0 or choice[e] > 0) and _may_meet(net, k):
-                    c = _meeting(net, form, net.origin[k], net.origin[after(k)], 0)[0]
+                if (place[e] < 0 or choice[e] > 0) and _may_meet(origin, twin, curve, kind, k):
+                    c = _meeting(p, kind, form, origin[k], origin[after(k)], 0)[0]
                     stale[e] = False
                     choice[e] = 0
                     waiting = _set(cost, item, place, waiting, e, c)
-            g = np.int64(net.twin[before(g)])
+            g = np.int64(twin[before(g)])
             if g < 0 or g == start:
                 break
     state[0] = waiting

@@ -168,32 +168,32 @@ def may_move(net, v, skip, x, y, z, longest2):
 
 
 @kernel
-def link_is_sound(net, h, mark, stamp):
+def link_is_sound(origin, twin, out, h, mark, stamp):
     """Link condition for collapsing h: the ends share exactly the corners opposite to h."""
-    u = net.origin[h]
-    v = net.origin[after(h)]
-    o = net.twin[h]
-    if o >= 0 and net.twin[net.out[u]] < 0 and net.twin[net.out[v]] < 0:
+    u = origin[h]
+    v = origin[after(h)]
+    o = twin[h]
+    if o >= 0 and twin[out[u]] < 0 and twin[out[v]] < 0:
         return False
-    if net.twin[after(h)] < 0 and net.twin[before(h)] < 0:
+    if twin[after(h)] < 0 and twin[before(h)] < 0:
         return False
-    if o >= 0 and net.twin[after(o)] < 0 and net.twin[before(o)] < 0:
+    if o >= 0 and twin[after(o)] < 0 and twin[before(o)] < 0:
         return False
     common = 0
     for turn in range(2):
         w = u if turn == 0 else v
-        g = net.out[w]
+        g = out[w]
         start = g
         while True:
-            a = net.origin[after(g)]
+            a = origin[after(g)]
             if turn == 0:
                 mark[a] = stamp
             elif mark[a] == stamp:
                 common += 1
             q = before(g)
-            g = net.twin[q]
+            g = twin[q]
             if g < 0:
-                a = net.origin[q]
+                a = origin[q]
                 if turn == 0:
                     mark[a] = stamp
                 elif mark[a] == stamp:
@@ -205,28 +205,28 @@ def link_is_sound(net, h, mark, stamp):
         return False
     # a corner opposite with three neighbours would be left with two
     for turn in range(2 if o >= 0 else 1):
-        a = net.origin[before(h if turn == 0 else o)]
-        if net.twin[net.out[a]] >= 0:
-            g = net.out[a]
+        a = origin[before(h if turn == 0 else o)]
+        if twin[out[a]] >= 0:
+            g = out[a]
             start = g
             count = 0
             while count < 5:
                 count += 1
-                g = net.twin[before(g)]
+                g = twin[before(g)]
                 if g == start:
                     break
             if count <= 3:
                 return False
-    return o < 0 or net.origin[before(h)] != net.origin[before(o)]
+    return o < 0 or origin[before(h)] != origin[before(o)]
 
 
 @kernel
-def join(net, a, b):
+def join(twin, a, b):
     """Make half-edges twins; either may be -1."""
     if a >= 0:
-        net.twin[a] = b
+        twin[a] = b
     if b >= 0:
-        net.twin[b] = a
+        twin[b] = a
 
 
 @kernel
@@ -253,7 +253,7 @@ def collapse(net, h):
         tn = np.int64(twin[n])
         tp = np.int64(twin[p])
         both = max(curve[n], curve[p])
-        join(net, tn, tp)
+        join(twin, tn, tp)
         if tn >= 0:
             curve[tn] = both
         if tp >= 0:
@@ -321,17 +321,17 @@ def split(net, h, x, y, z):
         twin[new] = -1
         across = np.int64(twin[n])
         twin[new + 1] = -1
-        join(net, new + 1, across)
+        join(twin, new + 1, across)
         origin[n] = w
         curve[n] = -1
-        join(net, n, new + 2)
+        join(twin, n, new + 2)
         if out[end] == n:
             out[end] = new + 1
         if turn == 0:
             rest = new
         else:
-            join(net, h, new)
-            join(net, rest, o)
+            join(twin, h, new)
+            join(twin, rest, o)
     if o < 0:
         twin[h] = -1
     out[w] = rest
@@ -357,10 +357,10 @@ def flip(net, h):
     twin[p] = -1
     twin[m] = -1
     twin[q] = -1
-    join(net, n, tp)
-    join(net, p, tm)
-    join(net, m, tq)
-    join(net, q, tn)
+    join(twin, n, tp)
+    join(twin, p, tm)
+    join(twin, m, tq)
+    join(twin, q, tn)
     curve[n] = cp
     curve[p] = cm
     curve[m] = cq

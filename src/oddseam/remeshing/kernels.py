@@ -138,7 +138,7 @@ def collapse_short(net, mark, least, shrink, by_shape):
         if o >= 0 and net.curve[after(o)] >= 0 and net.curve[before(o)] >= 0:
             continue
         mark[last] += 1
-        if not link_is_sound(net, h, mark, mark[last]):
+        if not link_is_sound(net.origin, net.twin, net.out, h, mark, mark[last]):
             continue
         longest2 = -1.0 if passing or by_shape else _most2(net, h)
         allowed = 0.1 if passing else least

@@ -187,16 +187,13 @@ class _Work:
 def _halves(net: Net) -> Array:
     """(n,) int8 share of every node: 0 or 1 with its facets on one side of the middle of the longest axis, else 2."""
     corners = net.origin.reshape(-1, 3)
-    p = net.point[corners].mean(axis=1)
-    along = p[:, int(np.argmax(np.ptp(net.point, axis=0)))]
-    side = (along > np.median(along)).astype(np.int8)
-    share = np.full(len(net.out), 2, np.int8)
-    sides = [np.zeros(len(net.out), bool), np.zeros(len(net.out), bool)]
-    for own in (0, 1):
-        sides[own][corners[side == own]] = True
-    share[sides[0] & ~sides[1]] = 0
-    share[sides[1] & ~sides[0]] = 1
-    return share
+    place = np.ascontiguousarray(net.point[:, int(np.argmax(np.ptp(net.point, axis=0)))])
+    along = place[corners].sum(axis=1)
+    beyond = along > np.median(along)
+    one, two = np.zeros(len(net.out), bool), np.zeros(len(net.out), bool)
+    one[corners[~beyond]] = True
+    two[corners[beyond]] = True
+    return np.where(one & two, 2, two).astype(np.int8)
 
 
 def _let_go(net: Net, sheets: Sheets) -> None:
