@@ -74,7 +74,7 @@ def test_splits_flips_and_collapses_in_any_order_keep_a_surface(seed, kind):
         elif what == 1:
             o = int(net.twin[h])
             a, b = net.origin[he.before(h)], net.origin[he.before(o)] if o >= 0 else -1
-            if o < 0 or a == b or he.is_joined(net, a, b):
+            if o < 0 or a == b or he.is_joined(net.origin, net.twin, net.out, a, b):
                 continue
             he.flip(net, h)
         else:
@@ -90,11 +90,12 @@ def test_moves_that_would_turn_a_facet_over_are_not_sound():
     nodes, triangles = shapes.sheet(2)
     net = net_of(nodes, triangles)
     middle = int(np.flatnonzero((np.abs(net.point[: len(nodes), :2] - 0.5) < 1e-9).all(axis=1))[0])
-    sound, now, then = he.may_move(net, middle, -1, 0.55, 0.5, 0.0, -1.0)
+    arrays = net.point, net.origin, net.twin, net.out, net.region, net.size
+    sound, now, then = he.may_move(*arrays, middle, -1, 0.55, 0.5, 0.0, -1.0)
     assert sound and 0 < then < now < 1
-    assert not he.may_move(net, middle, -1, 1.2, 0.5, 0.0, -1.0)[0]  # beyond a neighbour
-    assert not he.may_move(net, middle, -1, 0.5, 0.5, 2.0, -1.0)[0]  # turned by more than 60 degrees
-    assert not he.may_move(net, middle, -1, 0.55, 0.5, 0.0, 0.1)[0]  # an edge longer than allowed
+    assert not he.may_move(*arrays, middle, -1, 1.2, 0.5, 0.0, -1.0)[0]  # beyond a neighbour
+    assert not he.may_move(*arrays, middle, -1, 0.5, 0.5, 2.0, -1.0)[0]  # turned by more than 60 degrees
+    assert not he.may_move(*arrays, middle, -1, 0.55, 0.5, 0.0, 0.1)[0]  # an edge longer than allowed
 
 
 def test_curves_run_between_corners_and_closed_ones_are_cut_in_three():

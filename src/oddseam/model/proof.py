@@ -77,6 +77,12 @@ class Proof:
         return [f"{kind}: {count:,}" for kind, count in self._counts().items() if count > known.get(kind, 0)]
 
 
+def worse(after: Mesh, before: Mesh) -> list[str]:
+    """The faults that a mesh has more of than another one had, which is examined only if there are any."""
+    found = prove(after)
+    return [] if found.is_clean else found.worse_than(prove(before))
+
+
 def prove(mesh: Mesh) -> Proof:
     """Examine the surface of a mesh.
 

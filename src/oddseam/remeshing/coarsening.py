@@ -16,7 +16,7 @@ from oddseam.errors import Refusal
 from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.model.proof import prove
+from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
 from oddseam.remeshing.quadric import Bounds, Coarse, coarsen_sheets
@@ -116,8 +116,7 @@ def coarsen(
     made = _without_crossings(region, sheets, bounds, None if frees else result, target)
     result, notes = made.result, made.notes
     progress("comparing", 0.9)
-    before = prove(as_held(mesh, target))
-    unmet = [f"{fault} after coarsening" for fault in prove(made.written).worse_than(before)]
+    unmet = [f"{fault} after coarsening" for fault in worse(made.written, as_held(mesh, target))]
     if facets is not None and len(result.surface.triangles) > facets:
         unmet.append(
             f"{len(result.surface.triangles):,} facets are left instead of {facets:,}: creases, rims, borders and "

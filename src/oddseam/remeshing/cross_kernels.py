@@ -29,7 +29,7 @@ _BEND_WEIGHT = 6.0
 @kernel
 def _unit_normal(net, v):
     """Unit normal round v and the area there; zeros where there is none."""
-    n0, n1, n2, area = ring_normal(net, v, net.region[net.out[v] // 3])
+    n0, n1, n2, area = ring_normal(net.point, net.origin, net.twin, net.out, net.region, v, net.region[net.out[v] // 3])
     size = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
     if size == 0.0:
         return 0.0, 0.0, 0.0, area

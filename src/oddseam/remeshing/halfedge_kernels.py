@@ -106,42 +106,41 @@ def shape_at(p, b, c, x, y, z):
 
 
 @kernel
-def ring_normal(net, v, region):
+def ring_normal(p, origin, twin, out, regions, v, region):
     """Area-weighted normal of the facets round v in a region, and the sum of their areas."""
     nx = 0.0
     ny = 0.0
     nz = 0.0
     area = 0.0
-    g = net.out[v]
+    g = out[v]
     start = g
     while True:
-        if net.region[g // 3] == region:
-            x, y, z = normal_at(net.point, net.origin[after(g)], net.origin[before(g)],
-                                net.point[v, 0], net.point[v, 1], net.point[v, 2])  # fmt: skip
+        if regions[g // 3] == region:
+            x, y, z = normal_at(p, origin[after(g)], origin[before(g)],
+                                p[v, 0], p[v, 1], p[v, 2])  # fmt: skip
             nx += x
             ny += y
             nz += z
             area += np.sqrt(x * x + y * y + z * z)
-        g = net.twin[before(g)]
+        g = twin[before(g)]
         if g < 0 or g == start:
             return nx, ny, nz, area
 
 
 @kernel
-def may_move(net, v, skip, x, y, z, longest2):
+def may_move(p, origin, twin, out, regions, size_at, v, skip, x, y, z, longest2):
     """Whether v may go to (x, y, z), and the worst shape of the facets round it now and then.
 
     Facets round it, but those with ``skip``, must keep their side, and no edge may get longer
     than allowed; a negative ``longest2`` allows every length.
     """
-    p = net.point
     worst_now = 1.0
     worst_then = 1.0
-    g = net.out[v]
+    g = out[v]
     start = g
     while True:
-        b = net.origin[after(g)]
-        c = net.origin[before(g)]
+        b = origin[after(g)]
+        c = origin[before(g)]
         now = shape_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
         worst_now = min(worst_now, now)
         if b != skip and c != skip:
@@ -154,14 +153,14 @@ def may_move(net, v, skip, x, y, z, longest2):
                         return False, 0.0, 0.0
             n0, n1, n2 = normal_at(p, b, c, x, y, z)
             m0, m1, m2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
-            if now <= 0.02 or m0 * m0 + m1 * m1 + m2 * m2 < (_SMALL * net.size[v] * net.size[v]) ** 2:
+            if now <= 0.02 or m0 * m0 + m1 * m1 + m2 * m2 < (_SMALL * size_at[v] * size_at[v]) ** 2:
                 # the normal of a sliver or of a speck means nothing: ask its surroundings
-                m0, m1, m2, _ = ring_normal(net, v, net.region[g // 3])
+                m0, m1, m2, _ = ring_normal(p, origin, twin, out, regions, v, regions[g // 3])
             dot = n0 * m0 + n1 * m1 + n2 * m2
             size = (n0 * n0 + n1 * n1 + n2 * n2) * (m0 * m0 + m1 * m1 + m2 * m2)
             if not (dot > 0.0 and dot * dot >= _LEAST_COSINE * _LEAST_COSINE * size):
                 return False, 0.0, 0.0
-        g = net.twin[before(g)]
+        g = twin[before(g)]
         if g < 0 or g == start:
             break
     return True, worst_now, worst_then
@@ -376,16 +375,16 @@ def flip(net, h):
 
 
 @kernel
-def is_joined(net, a, b):
+def is_joined(origin, twin, out, a, b):
     """Whether nodes a and b share an edge."""
-    g = net.out[a]
+    g = out[a]
     start = g
     while True:
-        if net.origin[after(g)] == b:
+        if origin[after(g)] == b:
             return True
         q = before(g)
-        g = net.twin[q]
+        g = twin[q]
         if g < 0:
-            return net.origin[q] == b
+            return origin[q] == b
         if g == start:
             return False

@@ -17,7 +17,7 @@ from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import Mesh
-from oddseam.model.proof import prove
+from oddseam.model.proof import worse
 from oddseam.picks import pick
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.places import Places, Rules
@@ -165,8 +165,7 @@ def improve(
         steps.append(Step(f"mesh anew ({number + 1})", count, far, detail))
     progress("done", 1.0)
     left = places.poor()
-    proof, new_proof = (prove(as_held(m, target)) for m in (mesh, places.mesh))
-    unmet = [f"{fault} after improving" for fault in new_proof.worse_than(proof)]
+    unmet = [f"{fault} after improving" for fault in worse(as_held(places.mesh, target), as_held(mesh, target))]
     if len(left):
         worst = left[np.argmax(limits.shortfall(places.mesh)[left])]
         t = places.mesh.triangulation

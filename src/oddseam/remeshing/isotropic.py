@@ -17,7 +17,7 @@ from oddseam.errors import Refusal
 from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
-from oddseam.model.proof import prove
+from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
 from oddseam.remeshing.net import Fineness, expected_facets
@@ -154,7 +154,7 @@ def _without_crossings(
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
     mesh = region.surface
     corners = mesh.nodes[mesh.triangulation.triangles]
-    before, kept = prove(as_held(region.whole, target)), np.zeros(len(corners), np.int8)
+    before, kept = as_held(region.whole, target), np.zeros(len(corners), np.int8)
     best: tuple[int, _Made] | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
@@ -177,7 +177,7 @@ def _without_crossings(
             if number:
                 count = int((kept > 0).sum())
                 notes.append(f"{count:,} facets kept their place, where facets would have crossed")
-            unmet = [f"{fault} after remeshing" for fault in prove(written).worse_than(before)]
+            unmet = [f"{fault} after remeshing" for fault in worse(written, before)]
             best = len(bad), _Made(result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
         if not best[1].unmet or not len(bad):
             break

@@ -119,13 +119,14 @@ def collapse_short(net, mark, least, shrink, by_shape):
     middle, or where one of them is.
     ``mark`` (n,) holds stamps; its last entry is the newest.  Returns the number collapsed.
     """
+    p, origin, twin, out, region, size = net.point, net.origin, net.twin, net.out, net.region, net.size
     done = 0
     last = mark.shape[0] - 1
     for h in range(3 * net.used[1]):
-        u = net.origin[h]
+        u = origin[h]
         if u < 0 or net.kind[u] == FIXED:
             continue
-        v = net.origin[after(h)]
+        v = origin[after(h)]
         passing = net.kind[u] == PASSING
         if passing:
             if net.curve[h] < 0:
@@ -134,11 +135,11 @@ def collapse_short(net, mark, least, shrink, by_shape):
             continue
         if net.curve[after(h)] >= 0 and net.curve[before(h)] >= 0:
             continue
-        o = net.twin[h]
+        o = twin[h]
         if o >= 0 and net.curve[after(o)] >= 0 and net.curve[before(o)] >= 0:
             continue
         mark[last] += 1
-        if not link_is_sound(net.origin, net.twin, net.out, h, mark, mark[last]):
+        if not link_is_sound(origin, twin, out, h, mark, mark[last]):
             continue
         longest2 = -1.0 if passing or by_shape else _most2(net, h)
         allowed = 0.1 if passing else least
@@ -148,21 +149,21 @@ def collapse_short(net, mark, least, shrink, by_shape):
         for place in range(places):
             # in the middle if both may move, else where either is
             if places == 1 or place == 1:
-                x, y, z = net.point[v, 0], net.point[v, 1], net.point[v, 2]
+                x, y, z = p[v, 0], p[v, 1], p[v, 2]
             elif place == 0:
                 x, y, z = _middle(net, u, v)
             else:
-                x, y, z = net.point[u, 0], net.point[u, 1], net.point[u, 2]
-            sound, now, then = may_move(net, u, v, x, y, z, longest2)
+                x, y, z = p[u, 0], p[u, 1], p[u, 2]
+            sound, now, then = may_move(p, origin, twin, out, region, size, u, v, x, y, z, longest2)
             if sound and places == 3 and place != 1:
-                sound, its_now, its_then = may_move(net, v, u, x, y, z, longest2)
+                sound, its_now, its_then = may_move(p, origin, twin, out, region, size, v, u, x, y, z, longest2)
                 now = min(now, its_now)
                 then = min(then, its_then)
             if sound and (then > now + 0.05 if by_shape else then >= min(allowed, now)):
                 collapse(net, h)
-                net.point[v, 0] = x
-                net.point[v, 1] = y
-                net.point[v, 2] = z
+                p[v, 0] = x
+                p[v, 1] = y
+                p[v, 2] = z
                 done += 1
                 break
     return done
@@ -174,21 +175,21 @@ def flip_edges(net, most_turn, by_valence, wanted, valence):
 
     ``wanted`` (n,) is the wanted number of neighbours, ``valence`` (n,) is scratch.
     """
-    p = net.point
+    p, origin, twin, curve, out, size = net.point, net.origin, net.twin, net.curve, net.out, net.size
     valence[:] = 0
     total = 3 * net.used[1]
     for h in range(total):
-        if net.origin[h] >= 0:
-            valence[net.origin[h]] += 1
-            if net.twin[h] < 0:
-                valence[net.origin[after(h)]] += 1
+        if origin[h] >= 0:
+            valence[origin[h]] += 1
+            if twin[h] < 0:
+                valence[origin[after(h)]] += 1
     done = 0
     for h in range(total):
-        o = net.twin[h]
-        if net.origin[h] < 0 or o < h or net.curve[h] >= 0:
+        o = twin[h]
+        if origin[h] < 0 or o < h or curve[h] >= 0:
             continue
-        u, v = net.origin[h], net.origin[o]
-        a, b = net.origin[before(h)], net.origin[before(o)]
+        u, v = origin[h], origin[o]
+        a, b = origin[before(h)], origin[before(o)]
         if a == b:
             continue
         now = min(shape_at(p, u, v, p[a, 0], p[a, 1], p[a, 2]), shape_at(p, v, u, p[b, 0], p[b, 1], p[b, 2]))
@@ -206,7 +207,7 @@ def flip_edges(net, most_turn, by_valence, wanted, valence):
         if valence[u] <= 3 or valence[v] <= 3:
             continue
         fewer = a if valence[a] <= valence[b] else b  # walk round the smaller fan
-        if is_joined(net, fewer, a + b - fewer):
+        if is_joined(origin, twin, out, fewer, a + b - fewer):
             continue
         l0, l1, l2 = normal_at(p, u, v, p[a, 0], p[a, 1], p[a, 2])
         r0, r1, r2 = normal_at(p, v, u, p[b, 0], p[b, 1], p[b, 2])
@@ -232,7 +233,7 @@ def flip_edges(net, most_turn, by_valence, wanted, valence):
         fx, fy, fz = p[b, 0] - p[a, 0], p[b, 1] - p[a, 1], p[b, 2] - p[a, 2]
         kx, ky, kz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
         off = (p[a, 0] - p[u, 0]) * kx + (p[a, 1] - p[u, 1]) * ky + (p[a, 2] - p[u, 2]) * kz
-        if off * off > _MOST_GAP * _MOST_GAP * target2(net, h) * (kx * kx + ky * ky + kz * kz):
+        if off * off > 0.25 * _MOST_GAP * _MOST_GAP * (size[u] + size[v]) ** 2 * (kx * kx + ky * ky + kz * kz):
             continue
         flip(net, h)
         valence[u] -= 1
@@ -250,10 +251,10 @@ def aim(net, row, goal):
     Facets weigh by area over the square of the local size, so that graded meshes stay graded.
     Fills ``row`` with the nodes and ``goal`` with the places; returns how many.
     """
-    p = net.point
+    p, origin, twin, out, region, size = net.point, net.origin, net.twin, net.out, net.region, net.size
     k = 0
     for v in range(net.used[0]):
-        g = net.out[v]
+        g = out[v]
         if g < 0 or net.kind[v] != FREE:
             continue
         start = g
@@ -262,19 +263,19 @@ def aim(net, row, goal):
         z = 0.0
         weight = 0.0
         while True:
-            b = net.origin[after(g)]
-            c = net.origin[before(g)]
+            b = origin[after(g)]
+            c = origin[before(g)]
             n0, n1, n2 = normal_at(p, b, c, p[v, 0], p[v, 1], p[v, 2])
-            s = net.size[v] + net.size[b] + net.size[c]
+            s = size[v] + size[b] + size[c]
             w = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2) / (s * s)
             x += w * (p[v, 0] + p[b, 0] + p[c, 0])
             y += w * (p[v, 1] + p[b, 1] + p[c, 1])
             z += w * (p[v, 2] + p[b, 2] + p[c, 2])
             weight += w
-            g = net.twin[before(g)]
+            g = twin[before(g)]
             if g < 0 or g == start:
                 break
-        n0, n1, n2, _ = ring_normal(net, v, net.region[start // 3])
+        n0, n1, n2, _ = ring_normal(p, origin, twin, out, region, v, region[start // 3])
         nn = n0 * n0 + n1 * n1 + n2 * n2
         if weight > 0.0 and nn > 0.0:
             x = x / (3.0 * weight) - p[v, 0]
@@ -292,14 +293,15 @@ def aim(net, row, goal):
 @kernel
 def move(net, row, goal, least):
     """Move nodes to their goals where they may; returns how many moved."""
+    p, origin, twin, out, region, size = net.point, net.origin, net.twin, net.out, net.region, net.size
     done = 0
     for k in range(row.shape[0]):
         x, y, z = goal[k, 0], goal[k, 1], goal[k, 2]
-        sound, now, then = may_move(net, row[k], -1, x, y, z, -1.0)
+        sound, now, then = may_move(p, origin, twin, out, region, size, row[k], -1, x, y, z, -1.0)
         if sound and then >= min(least, now):
-            net.point[row[k], 0] = x
-            net.point[row[k], 1] = y
-            net.point[row[k], 2] = z
+            p[row[k], 0] = x
+            p[row[k], 1] = y
+            p[row[k], 2] = z
             done += 1
     return done
 

@@ -12,7 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
-from oddseam.model.proof import prove
+from oddseam.model.proof import worse
 from oddseam.picks import pick
 from oddseam.remeshing.round_surfaces import surfaces_of_patches
 from oddseam.remeshing.splitting import Pieces, split, with_longest
@@ -80,7 +80,7 @@ def refine(
     picked[pick(mesh, what)] = True
     if not picked[mesh.faces.element].any():
         raise Refusal(f"pick {what!r} selects no tri or quad elements; only these can be refined")
-    before, new, steps = prove(mesh), mesh, []
+    new, steps = mesh, []
     for number in range(_MOST if size is not None else times or 1):
         marked = _edges_of(new, picked, size)
         if not marked.any():
@@ -90,7 +90,7 @@ def refine(
         detail = "edges, " + ("chords of the old surface" if far == 0 else "middles moved to recognised surfaces")
         steps.append(Step(f"halve ({number + 1})", int(marked.sum()), far, detail))
         steps.append(Step("split", new.n_elements - count, 0.0, "more elements"))
-    unmet = [f"{fault} after refining" for fault in prove(new).worse_than(before)]
+    unmet = [f"{fault} after refining" for fault in worse(new, mesh)]
     return new, Outcome(tuple(steps), (), tuple(unmet))
 
 

@@ -21,6 +21,8 @@ from oddseam.sizes import SizeField
 LEAST_SHAPE, FAIR_SHAPE = 0.35, 0.65
 #: Edges beyond these multiples of the size are split and collapsed: what either leaves is within the other.
 LONGEST, SHORTEST = 4.0 / 3.0, 0.8
+#: Nodes on the surface that want to move by less, over the size, stay where they are.
+_STILL = 0.01
 
 
 class Rounds:
@@ -49,12 +51,17 @@ class Rounds:
         self._tree = BoxTree(sheets.point[sheets.triangles], sheets.region)
         self._hint = np.full(len(net.point), -1, np.int32)
         self._onto, self._smooth = onto, smooth
+        self._placed = np.full((len(net.point), 3), np.nan)  # where nodes were when they were last put on the surface
+        if onto is None:
+            self._placed[: len(sheets.point)] = sheets.point
 
     def measure(self) -> None:
         """Give all nodes the size that is wanted where they are."""
         self._give_sizes(0)
-        self.net.size[self._fixed] = np.minimum(self._limit, self.net.size[self._fixed])
-        kernels.limit_growth(self.net, self._field.growth)
+        its = self.net.size[self._fixed]
+        if not self._field.is_even or (self._limit < its).any():
+            self.net.size[self._fixed] = np.minimum(self._limit, its)
+            kernels.limit_growth(self.net, self._field.growth)
 
     def _give_sizes(self, first: int) -> None:
         net = self.net
@@ -119,8 +126,16 @@ class Rounds:
         row = np.empty(int(net.used[0]), np.int64)
         goal = np.empty((int(net.used[0]), 3))
         count = int(aim(net, row, goal))
-        row = row[:count]
-        self.tally["move"] += int(kernels.move(net, row, self.on_surface(row, goal[:count]), least))
+        row, goal = row[:count], goal[:count]
+        more = len(net.point) - len(self._placed)
+        self._placed = np.concatenate([self._placed, np.full((more, 3), np.nan)])
+        now = net.point[row]
+        still = ((goal - now) ** 2).sum(axis=1) < (_STILL * net.size[row]) ** 2
+        still &= (now == self._placed[row]).all(axis=1)
+        row = row[~still]
+        place = self.on_surface(row, goal[~still])
+        self.tally["move"] += int(kernels.move(net, row, place, least))
+        self._placed[row] = place
 
     def on_surface(self, row: Array, goal: Array) -> Array:
         """(k, 3) the places nearest to those wanted for free nodes that are on the surface."""
