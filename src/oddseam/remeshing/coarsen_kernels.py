@@ -1,10 +1,11 @@
 """Edge collapse by least quadric error, on a half-edge net.
 
 Every node carries the squared distances to the planes of the facets it stands for, weighed by area, as a
-quadratic form; the edge whose collapse costs least goes first.  Edges wait in an indexed binary
-heap, each once.  M. Garland, P. S. Heckbert (1997), Surface simplification using quadric error metrics.  A
-cached kernel does not notice a change in ``halfedge_kernels.py`` or ``gap_kernels.py``: clear the cache when
-working there.
+quadratic form; the edge whose collapse costs least goes first.  M. Garland, P. S. Heckbert (1997), Surface
+simplification using quadric error metrics.  Costs only grow, so that those of edges beside a collapse are worked out
+anew when they come to the top of the heap: J. Cohen, D. Manocha, M. Olano (1997), Simplifying polygonal models using
+successive mappings.  A cached kernel does not notice a change in ``halfedge_kernels.py``, ``heap_kernels.py`` or
+``gap_kernels.py``: clear the cache when working there.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ import numpy as np
 from oddseam.compiled import kernel
 from oddseam.remeshing.gap_kernels import MOST, bound_after
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, after, before, collapse, link_is_sound, normal_at
+from oddseam.remeshing.heap_kernels import put, remove, set_cost, sink
 
 #: Squared cosine of the most that a facet may turn in one collapse.
 _TURN2 = 0.04
@@ -21,84 +23,6 @@ _TURN2 = 0.04
 _SLIVER2 = 0.12**2 / 12.0
 #: Pull to the middle of an edge, over the trace of the form: flat places have no other wish.
 _PULL = 1e-6
-
-
-@kernel
-def _put(cost, item, place, i, c, e):
-    cost[i] = c
-    item[i] = e
-    place[e] = i
-
-
-@kernel
-def _rise(cost, item, place, i):
-    c = cost[i]
-    e = item[i]
-    while i > 0:
-        up = (i - 1) >> 2
-        if cost[up] <= c:
-            break
-        _put(cost, item, place, i, cost[up], item[up])
-        i = up
-    _put(cost, item, place, i, c, e)
-
-
-@kernel
-def _sink(cost, item, place, count, i):
-    c = cost[i]
-    e = item[i]
-    while True:
-        first = 4 * i + 1
-        if first >= count:
-            break
-        k = first
-        for j in range(first + 1, min(first + 4, count)):
-            if cost[j] < cost[k]:
-                k = j
-        if cost[k] >= c:
-            break
-        _put(cost, item, place, i, cost[k], item[k])
-        i = k
-    _put(cost, item, place, i, c, e)
-
-
-@kernel
-def _settle(cost, item, place, count, i, was):
-    """Move what stands at i to where its cost belongs; ``was`` is the cost that belonged there."""
-    if cost[i] < was:
-        _rise(cost, item, place, i)
-    else:
-        _sink(cost, item, place, count, i)
-
-
-@kernel
-def _set(cost, item, place, count, e, c):
-    """Give an edge a cost, putting it in if it is not there; how many there are then."""
-    i = place[e]
-    if i < 0:
-        _put(cost, item, place, count, c, e)
-        _rise(cost, item, place, count)
-        return count + 1
-    was = cost[i]
-    cost[i] = c
-    _settle(cost, item, place, count, i, was)
-    return count
-
-
-@kernel
-def _remove(cost, item, place, count, e):
-    """Take an edge out, if it is there; how many are left."""
-    i = place[e]
-    if i < 0:
-        return count
-    place[e] = -1
-    count -= 1
-    last = item[count]
-    if last != e:
-        was = cost[i]
-        _put(cost, item, place, i, cost[count], last)
-        _settle(cost, item, place, count, i, was)
-    return count
 
 
 @kernel
@@ -363,11 +287,11 @@ def fill_heap(net, half_of, edge_cost, share, own, cost, item, place):
     for e in range(half_of.shape[0]):
         h = half_of[e]
         if edge_cost[e] >= 0.0 and share[net.origin[h]] == own and share[net.origin[after(h)]] == own:
-            _put(cost, item, place, count, edge_cost[e], e)
+            put(cost, item, place, count, edge_cost[e], e)
             count += 1
     for i in range(count // 4, -1, -1):
         if i < count:
-            _sink(cost, item, place, count, i)
+            sink(cost, item, place, count, i)
     return count
 
 
@@ -419,9 +343,9 @@ def collapse_cheapest(
             c = _meeting(p, kind, form, u, v, 0)[0]
             if c > cost[0]:
                 cost[0] = c
-                _sink(cost, item, place, waiting, 0)
+                sink(cost, item, place, waiting, 0)
                 continue
-        waiting = _remove(cost, item, place, waiting, e)
+        waiting = remove(cost, item, place, waiting, e)
         o = np.int64(twin[h])
         if not _may_meet(origin, twin, curve, kind, h):
             continue
@@ -458,7 +382,7 @@ def collapse_cheapest(
         if not may:
             if choice[e] < _last_choice(kind, u, v):  # at another place when its turn comes
                 choice[e] += 1
-                waiting = _set(cost, item, place, waiting, e, _meeting(p, kind, form, u, v, choice[e])[0])
+                waiting = set_cost(cost, item, place, waiting, e, _meeting(p, kind, form, u, v, choice[e])[0])
             continue
         # of the two edges that become one on either side, the one that stays keeps its number
         for turn in range(2):
@@ -468,7 +392,7 @@ def collapse_cheapest(
             stays = after(k) if turn == 0 else before(k)
             goes = before(k) if turn == 0 else after(k)
             number = edge_of[stays]
-            waiting = _remove(cost, item, place, waiting, edge_of[goes])
+            waiting = remove(cost, item, place, waiting, edge_of[goes])
             one = twin[stays]
             two = twin[goes]
             if two >= 0:
@@ -505,7 +429,7 @@ def collapse_cheapest(
                     c = _meeting(p, kind, form, origin[k], origin[after(k)], 0)[0]
                     stale[e] = False
                     choice[e] = 0
-                    waiting = _set(cost, item, place, waiting, e, c)
+                    waiting = set_cost(cost, item, place, waiting, e, c)
             g = np.int64(twin[before(g)])
             if g < 0 or g == start:
                 break
