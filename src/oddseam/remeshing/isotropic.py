@@ -112,7 +112,13 @@ def remesh(
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    made = _without_crossings(region, crease, Fineness(field, chord), _Ways(facets, smooth, quads), target, progress)
+    fineness, ways = Fineness(field, chord), _Ways(facets, smooth, quads)
+    made = _without_crossings(region, crease, fineness, ways, target, progress)
+    if quads and made.n_bad:
+        plain = _without_crossings(region, crease, fineness, ways._replace(squared=False), target, progress)
+        if plain.n_bad < made.n_bad:
+            made = plain
+            made.notes.append("facets would have crossed in a net of squares: triangles were paired as they were")
     result = made.result
     steps = [
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
@@ -130,16 +136,18 @@ def remesh(
 
 
 class _Ways(NamedTuple):
-    """Where nodes are put, and whether triangles are paired; see ``remesh``."""
+    """Where nodes are put, whether triangles are paired, see ``remesh``, and whether they are led to squares first."""
 
     facets: bool
     smooth: bool
     quads: bool
+    squared: bool = True
 
 
 class _Made(NamedTuple):
-    """What came of it: the new surface, alone and in the whole mesh, and what is to be said."""
+    """What came of it: how many facets are bad; the new surface, alone and in the whole mesh; what is to be said."""
 
+    n_bad: int
     result: Result
     n_curves: int
     surface: Mesh
@@ -155,19 +163,19 @@ def _without_crossings(
     mesh = region.surface
     corners = mesh.nodes[mesh.triangulation.triangles]
     before, kept = as_held(region.whole, target), np.zeros(len(corners), np.int8)
-    best: tuple[int, _Made] | None = None
+    best: _Made | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
         onto = None if ways.facets else round_surfaces(mesh, sheets)
         result = remesh_sheets(
-            sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, progress=progress
+            sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, squared=ways.squared, progress=progress
         )  # fmt: skip
         progress("putting together", 0.95)
         surface, notes = assembled(mesh, result.surface, region.keeps_ids)
         whole = region.put_back(surface)
         written = as_held(whole, target)
         bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
-        if best is None or len(bad) < best[0]:
+        if best is None or len(bad) < best.n_bad:
             notes += locked_note(sheets)
             if sheets.n_stubs:
                 notes.append(
@@ -178,13 +186,13 @@ def _without_crossings(
                 count = int((kept > 0).sum())
                 notes.append(f"{count:,} facets kept their place, where facets would have crossed")
             unmet = [f"{fault} after remeshing" for fault in worse(written, before)]
-            best = len(bad), _Made(result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
-        if not best[1].unmet or not len(bad):
+            best = _Made(len(bad), result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
+        if not best.unmet or not len(bad):
             break
         kept[_beneath(corners, written.nodes[written.triangulation.triangles[np.unique(bad)]])] += 1
         np.minimum(kept, 2, out=kept)
     assert best is not None
-    return best[1]
+    return best
 
 
 def _beneath(corners: Array, facets: Array) -> Array:

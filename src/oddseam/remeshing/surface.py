@@ -41,6 +41,7 @@ def remesh_sheets(
     onto: RoundSurfaces | None = None,
     smooth: bool = False,
     quads: bool = False,
+    squared: bool = True,
     progress: Progress = silent,
 ) -> Result:
     """Remesh cut sheets and sew them back.
@@ -55,8 +56,8 @@ def remesh_sheets(
         Surfaces that nodes of regions are put on instead of on the facets.
     smooth : bool
         Whether nodes of other regions are put on a smooth surface through the nodes of the facets.
-    quads : bool
-        Whether triangles are led to squares and paired.
+    quads, squared : bool
+        Whether triangles are paired, and whether they are led to squares before that.
     """
     announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
     inserted, field = 0, fineness.field
@@ -87,7 +88,7 @@ def remesh_sheets(
         net.size[: len(sheets.point)] = fixed_size.clip(max=field.base)
         rounds = Rounds(net, field)
     rounds.stand_on(sheets, onto, curved)
-    for number in range(ROUNDS if quads else ROUNDS + POLISH):
+    for number in range(ROUNDS if quads and squared else ROUNDS + POLISH):
         progress("remeshing", 0.1 + 0.8 * number / (ROUNDS + POLISH))
         polish = number >= ROUNDS
         rounds.measure()
@@ -101,7 +102,7 @@ def remesh_sheets(
     mate = None
     if quads:
         progress("making quads", 0.6)
-        mate = squares.make_quads(rounds)
+        mate = squares.make_quads(rounds) if squared else squares.pair_triangles(rounds.net)
     tally = rounds.tally
     return Result(
         surface=sewn(rounds.net, sheets, mate=mate),
