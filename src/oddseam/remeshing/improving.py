@@ -173,7 +173,7 @@ def improve(
         unmet.append(
             f"{len(left):,} elements stay beyond the limits: {limits.worst(places.mesh, left)}; the worst is element "
             f"{places.mesh.element_ids[worst]} at {point_text(middle)}; creases, rims, borders or the deviation of "
-            f"{deviation:.4g} hold them"
+            f"{deviation:.4g} hold them (where most of a mesh is poor, remesh it)"
         )
     notes.append(f"{len(left):,} elements beyond the limits after, {len(before) - len(left):,} fewer")
     return places.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))

@@ -172,6 +172,11 @@ def _without_crossings(
         )  # fmt: skip
         progress("putting together", 0.95)
         surface, notes = assembled(mesh, result.surface, region.keeps_ids)
+        doubled = region.doubled(surface)
+        if len(doubled):
+            kept[_beneath(corners, surface.nodes[surface.triangulation.triangles[doubled]])] += 1
+            np.minimum(kept, 2, out=kept)
+            continue
         whole = region.put_back(surface)
         written = as_held(whole, target)
         bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
@@ -191,7 +196,8 @@ def _without_crossings(
             break
         kept[_beneath(corners, written.nodes[written.triangulation.triangles[np.unique(bad)]])] += 1
         np.minimum(kept, 2, out=kept)
-    assert best is not None
+    if best is None:
+        raise Refusal("the border of the picked elements cannot stay as it is: its nodes are too close to one another")
     return best
 
 

@@ -22,6 +22,10 @@ from oddseam.sizes import SizeField
 
 #: Rounds of moving nodes alone, and of doing without the places that did not get better.
 _MOVES, _AGAIN = 8, 6
+#: Elements that are meshed anew at most in all attempts: so many times those that may be, and this many more.
+_TIMES, _MORE = 6, 20_000
+#: Sizes below this share of the largest are those of slivers.
+_TINY = 5e-3
 #: Growth of the size about the elements that are meshed anew.
 _GROWTH = 0.5
 #: Area of an equilateral triangle, over the square of its edge.
@@ -80,6 +84,7 @@ class Places:
         self.mesh, self._scope, self._rules = mesh, scope, rules
         t = mesh.triangulation
         self._given = BoxTree(mesh.nodes[t.triangles])
+        self._budget = _TIMES * int(scope.sum()) + _MORE
         # samples of the given surface, and the ids of the elements that stand for them by now
         own = np.flatnonzero(scope[t.element])
         self._sample = _samples(mesh.nodes[t.triangles[own]]).reshape(-1, 3)
@@ -201,7 +206,8 @@ class Places:
         """
         elements = self.grown(self.poor(), rings)
         for _ in range(_AGAIN):
-            if not len(elements):
+            self._budget -= len(elements)
+            if not len(elements) or self._budget < 0:
                 break
             made = self._made(region_round(self.mesh, elements), respaced, thin)
             followed, far, fails = self._faults(made)
@@ -320,7 +326,7 @@ def _local_sizes(surface: Mesh) -> Array:
     )
     fallback = float(length.max(initial=1.0)) or 1.0
     size = np.where(weight > 0, total / np.where(weight > 0, weight, 1.0), fallback)
-    return np.maximum(size, 1e-6 * fallback)
+    return np.maximum(size, _TINY * fallback)
 
 
 def _last(mesh: Mesh, count: int) -> Array:

@@ -17,6 +17,8 @@ from oddseam.sizes import SizeField
 
 #: Kinds of element that can be meshed anew.
 _SURFACE = ("tri", "quad")
+#: Edges of the border below this share of the smallest size are those of slivers, and not followed.
+_TINY = 0.01
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,12 +60,34 @@ class Region:
             raise Refusal("the border of the picked elements did not stay as it was; nothing is changed")
         return result
 
+    def doubled(self, new: Mesh) -> Array:
+        """Rows of the triangulation of a new surface with an edge of the border that it has more often than before.
+
+        Nodes of the border may come to be joined a second time, by an edge across the surface.
+        """
+        none = np.zeros(0, np.int64)
+        if self.held is None or not len(self.held.edges):
+            return none
+        row, missing = IdIndex(self.surface.node_ids).of(new.node_ids)
+        found = []
+        for mesh, local in ((self.surface, np.arange(self.surface.n_nodes)), (new, np.where(missing, -1, row))):
+            triangles = local[mesh.triangulation.triangles]
+            ends = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2).astype(np.int64)
+            at = np.flatnonzero((ends >= 0).all(axis=1))
+            at = at[self.held.has(ends[at], self.surface.n_nodes)]
+            found.append((at // 3, ends[at].min(axis=1) * self.surface.n_nodes + ends[at].max(axis=1)))
+        (_, before), (rows, after) = found
+        keys = np.unique(np.concatenate([before, after]))
+        count = [np.bincount(np.searchsorted(keys, its), minlength=len(keys)) for its in (before, after)]
+        return np.asarray(np.unique(rows[np.isin(after, keys[count[1] > count[0]])]), np.int64)
+
     def graded(self, field: SizeField) -> SizeField:
         """The field, as fine at the border of the region as the edges there are, and growing from them."""
         if self.held is None or not len(self.held.edges):
             return field
         ends = self.surface.nodes[self.held.edges]
-        return field.finer(ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
+        length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        return field.finer(ends.mean(axis=1), np.maximum(length, _TINY * field.least))
 
 
 def region_of(mesh: Mesh, only: str | None) -> Region:
