@@ -111,7 +111,7 @@ def test_random_lines_on_a_ball_keep_it_whole(seed):
     mesh = shapes.mesh((nodes + chance.uniform(-0.02, 0.02, nodes.shape), triangles), unit="mm")
     a, b = chance.normal(size=(2, 3))
     a, b = a / np.linalg.norm(a), b / np.linalg.norm(b)
-    if abs(a @ b) > 0.8:
+    if abs(a @ b) > 0.5:  # far apart the normals of facets at both ends, which the plane holds, tilt it much
         return
     new = oddseam.draw_crease(mesh, through=[tuple(a), tuple(b)])
     proof = oddseam.prove(new)

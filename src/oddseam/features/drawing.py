@@ -275,7 +275,7 @@ class _Walk:
             if self._last in (b, c):
                 self.path.append(self._last)
                 return
-            hit = self._crossed(b, c, p, normal)
+            hit = self._share(b, c, p, normal)
             if hit is None:
                 continue
             x = nodes[b] + hit * (nodes[c] - nodes[b])
@@ -287,10 +287,12 @@ class _Walk:
         _, t, i, hit = best
         its = self._triangles[t].tolist()
         b, c = its[(i + 1) % 3], its[(i + 2) % 3]
-        if hit in (0.0, 1.0):
-            self._step_to(b if hit == 0.0 else c)
-            return
-        x = self._made(b, c, hit)
+        if not _NEAR <= hit <= 1.0 - _NEAR:
+            near = b if hit < _NEAR else c
+            if float((nodes[near] - p) @ (goal - p)) > 0:
+                self._step_to(near)
+                return
+        x = self._made(b, c, min(max(hit, _NEAR), 1.0 - _NEAR))
         self.cuts[t] = [(v, b, x), (v, x, c)]
         self._across(t, (i + 1) % 3, x, p, normal)
 
@@ -352,10 +354,14 @@ class _Walk:
         way = max((((0, 1, 2), (0, 2, 3)), ((0, 1, 3), (1, 2, 3))), key=worst)
         return [tuple(corners[k] for k in triangle) for triangle in way]
 
-    def _crossed(self, a: int, b: int, p: Array, normal: Array) -> float | None:
-        """Where a plane meets an edge, as a share of it; 0 or 1 where it comes near to an end."""
+    def _share(self, a: int, b: int, p: Array, normal: Array) -> float | None:
+        """Where a plane meets an edge, as a share of it."""
         one, two = (float((self._mesh.nodes[k] - p) @ normal) for k in (a, b))
         if (one > 0) == (two > 0) and one != 0 and two != 0:
             return None
-        share = one / (one - two) if one != two else 0.0
-        return 0.0 if share < _NEAR else 1.0 if share > 1.0 - _NEAR else share
+        return one / (one - two) if one != two else 0.0
+
+    def _crossed(self, a: int, b: int, p: Array, normal: Array) -> float | None:
+        """The same; 0 or 1 where it comes near to an end."""
+        share = self._share(a, b, p, normal)
+        return None if share is None else 0.0 if share < _NEAR else 1.0 if share > 1.0 - _NEAR else share
