@@ -61,6 +61,11 @@ def build_parser() -> argparse.ArgumentParser:
             help="edges that turn by more degrees are creases (default 30)",
         )
 
+    def picks_some(p: argparse.ArgumentParser) -> None:
+        p.add_argument(
+            "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
+        )
+
     def reports(p: argparse.ArgumentParser) -> None:
         p.add_argument("--json", action="store_true", help="print the report as JSON")
 
@@ -196,17 +201,13 @@ def build_parser() -> argparse.ArgumentParser:
     wanted = p.add_mutually_exclusive_group(required=True)
     wanted.add_argument("--size", type=float, help="wanted edge length, in the unit of the mesh")
     wanted.add_argument("--sizes", metavar="FIELD", help="a size field that `oddseam sizes` has made")
-    p.add_argument(
-        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
-    )
+    picks_some(p)
     follows_creases(p)
     p.add_argument(
         "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
     )
     p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
-
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
-
     p.add_argument("--smooth", action="store_true", help="put nodes on a smooth surface through those of the facets")
     p.add_argument("--quads", action="store_true", help="quads where they fit, triangles between them")
 
@@ -218,9 +219,7 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--deviation", type=float, metavar="DISTANCE", help="how far either surface may be from the other, at most"
     )
-    p.add_argument(
-        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
-    )
+    picks_some(p)
     follows_creases(p)
 
     p = verb("refine", "halve the edges of picked elements; those beside them are split to fit")
@@ -239,7 +238,7 @@ def build_parser() -> argparse.ArgumentParser:
     reports(p)
     for name, text in _IMPROVABLE.items():
         p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
-    p.add_argument("--only", metavar="PICK", help="only these elements; the rest stays to the last bit")
+    picks_some(p)
     p.add_argument(
         "--deviation", type=float, metavar="DISTANCE", help="how far the surface may be left (0.1 %% of the diagonal)"
     )

@@ -129,6 +129,13 @@ def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:
     return Curves(np.array(node, np.int64), np.array(edge, np.int64), np.array(first, np.int64), corner)
 
 
+def neighbours_along(edges: Array, n: int) -> tuple[Array, Array]:
+    """Where the neighbours of each of n nodes along edges (e, 2) begin, (n + 1,), and those (2 e,)."""
+    ends = np.concatenate([edges, edges[:, ::-1]])
+    order = np.argsort(ends[:, 0], kind="stable")
+    return np.searchsorted(ends[order, 0], np.arange(n + 1)), ends[order, 1]
+
+
 def chains_of(edges: Array, breaks: Array) -> Array:
     """(e,) the chain of every edge: edges (e, 2) are of one where they share a node that is no break (n,)."""
     slot = np.argsort(edges.ravel(), kind="stable")

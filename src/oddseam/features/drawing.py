@@ -11,6 +11,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
+from oddseam.features.curves import neighbours_along
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import numbered_edges, unit_normals
 from oddseam.model import Creases, Groups, Mesh
@@ -99,10 +100,7 @@ def draw_crease(
 
 def _along_edges(mesh: Mesh, stops: list[int]) -> list[int]:
     """Nodes of the shortest way along edges past some nodes."""
-    edges, n = mesh.connectivity.edges, mesh.n_nodes
-    ends = np.concatenate([edges, edges[:, ::-1]])
-    order = np.argsort(ends[:, 0], kind="stable")
-    start, to = np.searchsorted(ends[order, 0], np.arange(n + 1)), ends[order, 1]
+    start, to = neighbours_along(mesh.connectivity.edges, mesh.n_nodes)
     path = [stops[0]]
     for begin, end in zip(stops[:-1], stops[1:], strict=True):
         goal = mesh.nodes[end]

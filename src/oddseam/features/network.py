@@ -11,7 +11,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
-from oddseam.features.curves import chains_of, is_stub
+from oddseam.features.curves import chains_of, is_stub, neighbours_along
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Mesh
 from oddseam.model.shape import CREASE_KINDS
@@ -203,10 +203,7 @@ def _anchored(mesh: Mesh) -> Array:
 def _closed_gaps(mesh: Mesh, edges: Array, anchored: Array, most: float) -> Array:
     """(k, 2) edges of the mesh that lead from ends in the open to the nearest creases."""
     c, n = mesh.connectivity, mesh.n_nodes
-    ends = np.concatenate([c.edges, c.edges[:, ::-1]])
-    order = np.argsort(ends[:, 0], kind="stable")
-    start = np.searchsorted(ends[order, 0], np.arange(n + 1))
-    to = ends[order, 1]
+    start, to = neighbours_along(c.edges, n)
     degree = np.bincount(edges.ravel(), minlength=n)
     is_target = (degree > 0) | anchored
     neighbours: dict[int, list[int]] = {}

@@ -286,6 +286,11 @@ class Mesh:
         """(k, 2) pairs of rows of the triangulation whose interiors meet, sorted; exact."""
         return crossing_pairs(self.nodes, self.triangulation.triangles, self.degenerate_triangles)
 
+    @property
+    def unsound_triangles(self) -> Array:
+        """Rows of the triangulation that cross another one, once for each, and those whose corners are collinear."""
+        return np.concatenate([self.crossing_triangles.ravel(), self.degenerate_triangles])
+
     @cached_property
     def touching_triangles(self) -> Array:
         """(k, 2) pairs of rows that share more than common corners and edges but do not cross, sorted; exact.

@@ -176,7 +176,7 @@ def _without_crossings(
         surface, notes = assembled(region.surface, result.surface, region.keeps_ids)
         mesh = region.put_back(surface)
         written = as_held(mesh, target)
-        bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
+        bad = written.unsound_triangles
         if best is None or len(bad) < best[0]:
             best = len(bad), _Made(result, surface, mesh, written, notes)
         if not len(bad):

@@ -179,7 +179,7 @@ def _without_crossings(
             continue
         whole = region.put_back(surface)
         written = as_held(whole, target)
-        bad = np.concatenate([written.crossing_triangles.ravel(), written.degenerate_triangles])
+        bad = written.unsound_triangles
         if best is None or len(bad) < best.n_bad:
             notes += locked_note(sheets)
             if sheets.n_stubs:

@@ -174,7 +174,7 @@ class Places:
     def _crossed(self, new: Mesh, surface: Mesh, triangles: Array, moved: Array) -> Array:
         """(t,) bool: triangles of the region with a node that moved which cross something, as the target holds them."""
         held = as_held(new, self._rules.target)
-        bad = np.unique(np.concatenate([held.crossing_triangles.ravel(), held.degenerate_triangles]))
+        bad = np.unique(held.unsound_triangles)
         row, missing = IdIndex(surface.element_ids).of(new.element_ids[new.triangulation.element[bad]])
         its = np.zeros(surface.n_elements, bool)
         its[row[~missing]] = True
@@ -254,7 +254,7 @@ class Places:
         fails[row] = True
         beneath = made.corners[far > most]
         held = as_held(made.whole, self._rules.target)
-        bad = np.unique(np.concatenate([held.crossing_triangles.ravel(), held.degenerate_triangles]))
+        bad = np.unique(held.unsound_triangles)
         own = _last(made.whole, len(made.of_element))
         bad = bad[np.isin(held.triangulation.element[bad], own)]
         beneath = np.concatenate([beneath, held.nodes[held.triangulation.triangles[bad]]])

@@ -17,7 +17,7 @@ _SWEEPS, _MORE_SWEEPS = 80, 4
 _ROUNDS, _POLISH = 16, 6
 #: Along the arms of crosses lengths are those of edges and of diagonals alike: split and collapsed beyond these.
 _LONGEST, _SHORTEST = 1.25, 0.67
-#: Exchanges of pairs along a path at most, at first and then: long paths spoil good quads.
+#: Exchanges of pairs along a path at most: long paths spoil good quads.
 _DEEPEST = 6
 #: Rounds of moving the nodes of quads; worth that a move may leave, and below which places are searched for.
 _MOVES, _FAIR, _POOR = 12, 0.6, 0.5
