@@ -120,3 +120,27 @@ def fillet(steps, rows, radius=0.3, length=4.0):
     at = np.arange(len(nodes)).reshape(rows + 1, n)
     a, b, c, d = (w.ravel() for w in (at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]))
     return nodes, np.concatenate([np.column_stack([a, c, b]), np.column_stack([a, d, c])])
+
+
+def chamfered_box(half=(10.0, 8.0, 5.0), cut=0.1):
+    """A box about the origin with a chamfer along every edge: 6 faces, 12 strips and 8 corners."""
+    signs = [np.array([x, y, z]) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)]
+    number = {(tuple(s), d): 3 * k + d for k, s in enumerate(signs) for d in range(3)}
+    nodes = np.array([s * (np.array(half) - cut * (np.arange(3) != d)) for s in signs for d in range(3)])
+    faces = [[number[tuple(s), d] for d in range(3)] for s in signs]
+    for d in range(3):
+        faces += [[number[tuple(s), d] for s in signs if s[d] == side] for side in (-1, 1)]
+        e, f = (d + 1) % 3, (d + 2) % 3
+        for a, b in ((-1, -1), (-1, 1), (1, -1), (1, 1)):  # the strip along axis d
+            faces.append([number[tuple(s), k] for s in signs for k in (e, f) if (s[e], s[f]) == (a, b)])
+    triangles = []
+    for face in faces:
+        p = nodes[face]
+        out = p.mean(axis=0)
+        normal = np.linalg.svd(p - out)[2][2]
+        normal *= np.sign(normal @ out)
+        across = np.cross(normal, p[0] - out)
+        order = np.argsort(np.arctan2((p - out) @ across, (p - out) @ (p[0] - out) * np.linalg.norm(across)))
+        ring = np.array(face)[order]
+        triangles += [(ring[0], ring[k], ring[k + 1]) for k in range(1, len(ring) - 1)]
+    return nodes, np.array(triangles)

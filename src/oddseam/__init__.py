@@ -28,6 +28,7 @@ if TYPE_CHECKING:
         tidy_creases as tidy_creases,
     )
     from oddseam.features.patches import find_features as find_features
+    from oddseam.features.small import list_small as list_small
     from oddseam.findings import (
         Chamber as Chamber,
         Chambers as Chambers,
@@ -64,6 +65,7 @@ if TYPE_CHECKING:
     from oddseam.model.properties import assign_property as assign_property
     from oddseam.picks import pick as pick
     from oddseam.pictures import draw as draw
+    from oddseam.remeshing.absorbing import absorb as absorb
     from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.improving import improve as improve
     from oddseam.remeshing.isotropic import remesh as remesh
@@ -79,7 +81,7 @@ _HOME = {
     "PickError": "errors", "Refusal": "errors",
     "describe_patches": "features.description", "find_features": "features.patches",
     "draw_crease": "features.drawing", "erase_crease": "features.network",
-    "list_creases": "features.network", "tidy_creases": "features.network",
+    "list_creases": "features.network", "list_small": "features.small", "tidy_creases": "features.network",
     "name_patches": "features.naming", "split_parts": "features.naming",
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
@@ -94,7 +96,8 @@ _HOME = {
     "assign_property": "model.properties",
     "pick": "picks",
     "draw": "pictures",
-    "coarsen": "remeshing.coarsening", "improve": "remeshing.improving", "refine": "remeshing.refining",
+    "absorb": "remeshing.absorbing", "coarsen": "remeshing.coarsening",
+    "improve": "remeshing.improving", "refine": "remeshing.refining",
     "remesh": "remeshing",
     "Line": "sizes.along",
     "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",

@@ -122,6 +122,14 @@ def build_parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--erase", action="append", metavar="X,Y,Z", help="take out the chain nearest to a point")
 
+    p = verb("absorb", "list what is small in the network of creases, and merge it: tiny edges, slivers, double edges")
+    reads(p)
+    reports(p)
+    p.add_argument("--below", type=float, required=True, metavar="SIZE", help="in the unit of the mesh")
+    p.add_argument("-o", "--output", metavar="FILE", help="merge it, and write what comes of it; without, it is listed")
+    p.add_argument("--overwrite", action="store_true", help="allow the output to be the input")
+    follows_creases(p)
+
     p = verb("chambers", "list the closed volumes, how they nest, and which one holds a point")
     reads(p)
     reports(p)

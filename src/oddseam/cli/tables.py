@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any
 
@@ -188,6 +188,23 @@ def print_creases(name: str, mesh: oddseam.Mesh) -> None:
     console.print(table)
     if len(rows) > _MOST_PATCHES:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} shorter ones (--json lists all)")
+
+
+def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> None:
+    """What is small in the network of creases, the narrowest first."""
+    console = _console()
+    counts = {kind: sum(row["kind"] == kind for row in rows) for kind in ("edge", "sliver", "double edge")}
+    many = ", ".join(f"{count:,} {kind}{'s' if count > 1 else ''}" for kind, count in counts.items() if count)
+    console.print(f"[bold]{name}[/bold], below {below:g}: {many or 'nothing'}", markup=True)
+    if not rows:
+        return
+    table = _table("what", "width", "length", "patch", "place", right=(1, 2))
+    for row in rows[:_MOST_PATCHES]:
+        place = _point(np.round(row["place"], 9) + 0.0)
+        table.add_row(row["kind"], f"{row['width']:.4g}", f"{row['length']:.4g}", row["patch"], place)
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} wider ones (--json lists all)")
 
 
 def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: Sequence[tuple[float, ...]]) -> None:

@@ -126,6 +126,26 @@ def run_creases(args: argparse.Namespace) -> int:
     return 0 if args.output is None else _finish(mesh, args)
 
 
+def run_absorb(args: argparse.Namespace) -> int:
+    """List what is small in the network of creases, or merge it."""
+    if args.output is not None:
+        _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    with shown() as progress:
+        if mesh.creases is None:
+            mesh = oddseam.find_features(mesh, crease=args.crease, progress=progress)
+        if args.output is not None:
+            mesh = oddseam.absorb(mesh, below=args.below, target=format_of(args.output))
+    if args.output is not None:
+        return _finish(mesh, args)
+    rows = oddseam.list_small(mesh, below=args.below)
+    if args.json:
+        print(json.dumps({"file": args.input, "below": args.below, "small": rows}, indent=1))
+    else:
+        tables.print_small(args.input, rows, args.below)
+    return 0
+
+
 def run_chambers(args: argparse.Namespace) -> int:
     """Print the closed volumes."""
     points = [_point(text, "--at") for text in args.at or ()]

@@ -29,7 +29,7 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
     if mesh.patches is None:
         return mesh.replaced(creases=creases)
     face = mesh.faces.element
-    old, new = (_pieces(mesh, its) for its in (before, creases))
+    old, new = (pieces_between(mesh, its) for its in (before, creases))
     label = mesh.patches.label[face].astype(np.int64)
     corners = mesh.nodes[mesh.triangulation.triangles]
     of_element = np.bincount(
@@ -59,10 +59,15 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
     for k in used[np.argsort(-total[used], kind="stable")].tolist():
         leader.setdefault(int(group[k]), k)
     kept = sorted(leader.values())
+    number_of = np.full(len(source) + 1, -1)
+    number_of[used] = np.searchsorted(kept, [leader[k] for k in group[used].tolist()])
+    members_of: dict[int, list[int]] = {}
+    for k in used.tolist():
+        members_of.setdefault(int(number_of[k]), []).append(k)
     names: set[str] = set()
     rows = []
-    for k in kept:
-        members = [j for j in used.tolist() if group[j] == group[k]]
+    for new_number, k in enumerate(kept):
+        members = members_of[new_number]
         patch = table[source[k]]
         surfaces = {(table[source[j]].kind, table[source[j]].axis, table[source[j]].centre) for j in members}
         if len(surfaces) > 1:
@@ -73,15 +78,12 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
             name = f"{patch.name} ({number})"
         names.add(name)
         rows.append(dataclasses.replace(patch, name=name, area=float(total[members].sum())))
-    number_of = np.full(len(source) + 1, -1)
-    for k in used.tolist():
-        number_of[k] = kept.index(leader[int(group[k])])
     result = mesh.patches.label.copy()
     result[face] = number_of[label]
     return mesh.replaced(creases=creases, patches=Patches(result, tuple(rows)))
 
 
-def _pieces(mesh: Mesh, creases: Creases | None) -> Array:
+def pieces_between(mesh: Mesh, creases: Creases | None) -> Array:
     """(f,) which faces hang together without crossing a crease."""
     c, n = mesh.connectivity, max(mesh.n_nodes, 1)
     pairs, edges = c.face[c.pairs], c.edges[c.pair_edges].astype(np.int64)

@@ -12,11 +12,11 @@ from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
 from oddseam.features.curves import neighbours_along
+from oddseam.features.cutting import cut_facets
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import numbered_edges, unit_normals
-from oddseam.model import Creases, Groups, Mesh
-from oddseam.model.descent import with_sides_of_pieces
-from oddseam.model.editing import edited, joint_creases
+from oddseam.model import Creases, Mesh
+from oddseam.model.editing import joint_creases
 from oddseam.model.shape import CREASE_KINDS
 
 _DRAWN = CREASE_KINDS.index("drawn")
@@ -79,23 +79,41 @@ def draw_crease(
         assert through is not None
         if len(through) < 2:
             raise Refusal("a crease needs two points at least")
-        new, path, off = mesh, [], 0.0
-        for begin, end in zip(through[:-1], through[1:], strict=True):
-            new, its, its_off = _across_facets(new, begin, end)
-            path += its if not path else its[1:]
-            off = max(off, its_off)
+        new, path, off = cut_across(mesh, through)
         split = new.n_elements - mesh.n_elements
-    pairs = np.sort(np.array([path[:-1], path[1:]], np.int32).T, axis=1)
-    pairs = np.unique(pairs[pairs[:, 0] != pairs[:, 1]], axis=0)
-    drawn = Creases(pairs, np.full(len(pairs), _DRAWN, np.int8))
+    drawn = drawn_along(path)
     creases = joint_creases(drawn, new.creases)
     assert creases is not None
     bounded = with_creases(new, creases, new.creases if before is not None else None)
-    length = float(np.linalg.norm(np.diff(new.nodes[pairs], axis=1)[:, 0], axis=1).sum())
-    steps = [Step("draw", len(pairs), 0.0, f"edges, {length:.6g} long")]
+    length = float(np.linalg.norm(np.diff(new.nodes[drawn.edges], axis=1)[:, 0], axis=1).sum())
+    steps = [Step("draw", len(drawn.edges), 0.0, f"edges, {length:.6g} long")]
     if through is not None:
         steps.append(Step("split", split, 0.0, f"more elements; the line is {off:.3g} off its planes at most"))
     return bounded, Outcome(tuple(steps), (), ())
+
+
+def cut_across(mesh: Mesh, through: Sequence[Point]) -> tuple[Mesh, list[int], float]:
+    """The mesh cut along lines between points, the nodes on the way, and how far the farthest is off the lines' planes.
+
+    Raises
+    ------
+    Refusal
+        If the line meets a rim or an edge of more than two facets.
+    """
+    path: list[int] = []
+    off = 0.0
+    for begin, end in zip(through[:-1], through[1:], strict=True):
+        mesh, its, its_off = _across_facets(mesh, begin, end)
+        path += its if not path else its[1:]
+        off = max(off, its_off)
+    return mesh, path, off
+
+
+def drawn_along(path: list[int]) -> Creases:
+    """Creases between the nodes of a path."""
+    pairs = np.sort(np.array([path[:-1], path[1:]], np.int32).T, axis=1)
+    pairs = np.unique(pairs[pairs[:, 0] != pairs[:, 1]], axis=0)
+    return Creases(pairs, np.full(len(pairs), _DRAWN, np.int8))
 
 
 def _along_edges(mesh: Mesh, stops: list[int]) -> list[int]:
@@ -143,7 +161,7 @@ def _across_facets(mesh: Mesh, begin: Point, end: Point) -> tuple[Mesh, list[int
     nodes = np.concatenate([mesh.nodes, np.array(walk.made).reshape(-1, 3)])
     normal = walk.normal_between(first, last)
     off = float(np.abs((nodes[walk.path] - nodes[first]) @ normal).max())
-    return _split(mesh, walk.cuts, np.array(walk.made).reshape(-1, 3), walk.halved), walk.path, off
+    return cut_facets(mesh, walk.cuts, np.array(walk.made).reshape(-1, 3), walk.halved), walk.path, off
 
 
 def _with_node(mesh: Mesh, point: Point) -> tuple[Mesh, int]:
@@ -174,42 +192,9 @@ def _with_node(mesh: Mesh, point: Point) -> tuple[Mesh, int]:
             i = next(i for i in range(3) if {its[i], its[(i + 1) % 3]} == {a, b})
             u, v, w = its[i], its[(i + 1) % 3], its[(i + 2) % 3]
             cuts[other] = [(u, new, w), (new, v, w)]
-        return _split(mesh, cuts, (p[k] + share[k] * ahead[k])[None], {(min(a, b), max(a, b)): new}), new
+        return cut_facets(mesh, cuts, (p[k] + share[k] * ahead[k])[None], {(min(a, b), max(a, b)): [new]}), new
     a, b, c = triangle.tolist()
-    return _split(mesh, {row: [(a, b, new), (b, c, new), (c, a, new)]}, place, {}), new
-
-
-def _split(
-    mesh: Mesh, cuts: dict[int, list[tuple[int, ...]]], points: Array, halved: dict[tuple[int, int], int]
-) -> Mesh:
-    """The mesh with triangles of its triangulation cut in pieces, and more nodes; ``halved`` are those on edges."""
-    if not cuts:
-        return mesh
-    t = mesh.triangulation
-    elements = np.unique(t.element[list(cuts)])
-    rows = np.flatnonzero(np.isin(t.element, elements))
-    pieces, like = [], []
-    for row in rows.tolist():
-        its = cuts.get(row, [tuple(t.triangles[row].tolist())])
-        pieces += its
-        like += [int(t.element[row])] * len(its)
-    whole, halves = mesh, None
-    if mesh.creases is not None:
-        edges, kind = mesh.creases.edges, mesh.creases.kind
-        middle = np.array([halved.get((a, b), -1) for a, b in edges.tolist()], np.int64)
-        cut = middle >= 0
-        whole = mesh.replaced(creases=Creases(edges[~cut], kind[~cut]))
-        ends = [np.column_stack([edges[cut, k], middle[cut]]) for k in (0, 1)]
-        halves = Creases(np.concatenate(ends).astype(np.int32), np.tile(kind[cut], 2))
-    bare = whole.replaced(groups=Groups(whole.groups.nodes, whole.groups.elements))
-    new = edited(
-        bare, drop=elements, add_nodes=points, add_triangles=np.array(pieces), like=np.array(like), derived=True,
-        add_creases=halves,
-    )  # fmt: skip
-    middles = np.full((len(points), 2), -1)
-    for edge, node in halved.items():
-        middles[node - mesh.n_nodes] = edge
-    return with_sides_of_pieces(mesh, new, {"tri": np.array(like)}, middles)
+    return cut_facets(mesh, {row: [(a, b, new), (b, c, new), (c, a, new)]}, place, {}), new
 
 
 class _Walk:
@@ -230,7 +215,7 @@ class _Walk:
         self._up = self._normals[self._round(first)].mean(axis=0) + self._normals[self._round(last)].mean(axis=0)
         self.path = [first]
         self.made: list[Array] = []
-        self.halved: dict[tuple[int, int], int] = {}
+        self.halved: dict[tuple[int, int], list[int]] = {}
         self.cuts: dict[int, list[tuple[int, ...]]] = {}
 
     def _round(self, node: int) -> list[int]:
@@ -336,7 +321,7 @@ class _Walk:
     def _made(self, a: int, b: int, share: float) -> int:
         self.made.append(self._mesh.nodes[a] + share * (self._mesh.nodes[b] - self._mesh.nodes[a]))
         self.path.append(self._mesh.n_nodes + len(self.made) - 1)
-        self.halved[min(a, b), max(a, b)] = self.path[-1]
+        self.halved[min(a, b), max(a, b)] = [self.path[-1]]
         return self.path[-1]
 
     def _halves(self, *corners: int) -> list[tuple[int, ...]]:

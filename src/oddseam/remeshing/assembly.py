@@ -103,14 +103,14 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None 
     )
 
 
-def compared(mesh: Mesh, new: Mesh) -> Step:
+def compared(mesh: Mesh, new: Mesh, what: str = "of an original node to the new surface") -> Step:
     """How far the farthest node of the surface is from the new surface, and where it is."""
     points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
     closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
     distance = np.linalg.norm(closest - points, axis=1)
     farthest = int(np.argmax(distance))
     places = (point_of(points[farthest]),) if distance[farthest] > 0 else ()
-    return Step("compare", len(points), float(distance[farthest]), "of an original node to the new surface", places)
+    return Step("compare", len(points), float(distance[farthest]), what, places)
 
 
 def locked_note(sheets: Sheets) -> list[str]:

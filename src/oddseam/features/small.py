@@ -1,0 +1,284 @@
+"""What is small in the network of creases: tiny edges, sliver patches, and creases that run side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.features.bounding import pieces_between
+from oddseam.features.curves import Curves, trace_curves
+from oddseam.features.strips import Fold, folded
+from oddseam.findings.finding import point_of
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model import Mesh
+
+Point = tuple[float, float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Small:
+    """One small thing.
+
+    Attributes
+    ----------
+    kind : str
+        ``"edge"``, ``"sliver"`` or ``"double edge"``.
+    width, length : float
+        Of an edge both are its length.
+    place : (x, y, z)
+        The middle of it.
+    name : str
+        The patch that it is, or lies in.
+    nodes : (k,) int array
+        Of an edge: those that are to become one.
+    fold : Fold or None
+        Of a sliver: which places of its border are to become one.
+    faces : (f,) int array
+        Of a sliver: those that go.
+    across : tuple of pairs of points
+        Of a double edge: where the surface between is to be cut to make it a sliver.
+    """
+
+    kind: str
+    width: float
+    length: float
+    place: Point
+    name: str
+    nodes: Array
+    fold: Fold | None = None
+    faces: Array | None = None
+    across: tuple[tuple[Point, Point], ...] = ()
+
+
+def list_small(mesh: Mesh, *, below: float) -> list[dict[str, Any]]:
+    """List what is smaller than a size in the network of creases.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        With creases, see ``find_features``.
+    below : float
+        In the unit of the mesh.
+
+    Returns
+    -------
+    list of dict
+        The narrowest first: kind (``edge``: a piece of a crease or rim between corners; ``sliver``: a patch between
+        sides that are nowhere farther apart; ``double edge``: two creases that run side by side across a wider patch),
+        width, length, place and patch.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has no creases, or the size is not positive.
+
+    Notes
+    -----
+    O(n log n) in the number of facets.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 9, 0], [0, 0.1, 5], [9, 0.1, 5]]
+    >>> roof = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [0, 2, 3], [0, 4, 5], [0, 5, 1]], unit="mm")
+    >>> oddseam.list_small(oddseam.find_features(roof), below=0.5)
+    []
+    """
+    found = small_things(mesh, below)
+    found += double_edges(mesh, below, found)
+    found.sort(key=lambda it: it.width)
+    return [
+        {"kind": it.kind, "width": it.width, "length": it.length, "place": it.place, "patch": it.name} for it in found
+    ]
+
+
+def small_things(mesh: Mesh, below: float) -> list[Small]:
+    """Tiny edges and slivers."""
+    if mesh.creases is None:
+        raise Refusal("the mesh has no creases; `oddseam features` finds them")
+    if not 0 < below < np.inf:
+        raise Refusal(f"a size of {below} is not positive")
+    return _tiny_edges(mesh, below) + _slivers(mesh, below)
+
+
+def _curves(mesh: Mesh) -> Curves:
+    """Creases and rims between their corners."""
+    assert mesh.creases is not None
+    c = mesh.connectivity
+    edges = np.unique(np.concatenate([mesh.creases.edges, c.edges[c.is_free | c.is_nonmanifold]]), axis=0)
+    return trace_curves(mesh.nodes, edges.astype(np.int64), np.zeros(mesh.n_nodes, bool))
+
+
+def _tiny_edges(mesh: Mesh, below: float) -> list[Small]:
+    curves = _curves(mesh)
+    points = mesh.nodes[curves.node]
+    found = []
+    for i, j in zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True):
+        length = float(np.linalg.norm(np.diff(points[i:j], axis=0), axis=1).sum())
+        if length < below:
+            place = point_of(0.5 * (points[i:j].min(axis=0) + points[i:j].max(axis=0)))
+            found.append(Small("edge", length, length, place, "", curves.node[i:j]))
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class _Pieces:
+    """What hangs together between creases.
+
+    ``of`` (f,) is the piece of every face, ``area`` and ``around`` (p,) their areas and the lengths of their borders;
+    ``start``, ``end`` and ``piece`` (h,) are the directed edges of all borders.
+    """
+
+    of: Array
+    area: Array
+    around: Array
+    start: Array
+    end: Array
+    piece: Array
+
+
+def _pieces(mesh: Mesh) -> _Pieces:
+    c = mesh.connectivity
+    of = pieces_between(mesh, mesh.creases)
+    count = int(of.max(initial=-1)) + 1
+    t = mesh.triangulation
+    piece_of_element = np.zeros(mesh.n_elements, np.int64)
+    piece_of_element[mesh.faces.element] = of
+    area = np.linalg.norm(area_vectors(mesh.nodes[t.triangles]), axis=1)
+    area = np.bincount(piece_of_element[t.element], area, minlength=count)
+    inner = of[c.face[c.pairs[:, 0]]] == of[c.face[c.pairs[:, 1]]]
+    is_border = c.edge_of >= 0
+    is_border[c.pairs[inner].ravel()] = False
+    corner = np.flatnonzero(is_border)
+    start, end = (mesh.faces.node[at].astype(np.int64) for at in (corner, c.next[corner]))
+    piece = of[c.face[corner]]
+    around = np.bincount(piece, np.linalg.norm(mesh.nodes[end] - mesh.nodes[start], axis=1), minlength=count)
+    return _Pieces(of, area, around, start, end, piece)
+
+
+def _slivers(mesh: Mesh, below: float) -> list[Small]:
+    pieces = _pieces(mesh)
+    narrow = np.flatnonzero((2.0 * pieces.area < below * pieces.around) & (pieces.around > 2.0 * below))
+    found = []
+    order = np.argsort(pieces.piece, kind="stable")
+    first = np.searchsorted(pieces.piece[order], np.arange(len(pieces.area) + 1))
+    by_piece = np.argsort(pieces.of, kind="stable")
+    first_face = np.searchsorted(pieces.of[by_piece], np.arange(len(pieces.area) + 1))
+    for k in narrow.tolist():
+        its = order[first[k] : first[k + 1]]
+        loops = _loops(pieces.start[its], pieces.end[its])
+        fold = None if loops is None else folded(mesh.nodes, loops, below)
+        if fold is None:
+            continue
+        faces = by_piece[first_face[k] : first_face[k + 1]]
+        middle = point_of(mesh.nodes[fold.ends[len(fold.ends) // 2, :, 0]].mean(axis=0))
+        nodes = np.unique(fold.ends)
+        found.append(Small("sliver", fold.width, fold.length, middle, _name(mesh, faces), nodes, fold, faces))
+    return found
+
+
+def _name(mesh: Mesh, faces: Array) -> str:
+    """The patch that faces lie in."""
+    if mesh.patches is None:
+        return ""
+    label = int(mesh.patches.label[mesh.faces.element[faces[0]]])
+    return mesh.patches.table[label].name if label >= 0 else ""
+
+
+def _loops(start: Array, end: Array) -> list[Array] | None:
+    """Loops that directed edges make; ``None`` if they meet in a node."""
+    if len(np.unique(start)) < len(start) or not np.array_equal(np.unique(start), np.unique(end)):
+        return None
+    ahead = dict(zip(start.tolist(), end.tolist(), strict=True))
+    loops = []
+    while ahead:
+        begin, at = next(iter(ahead.items()))
+        loop = [begin]
+        del ahead[begin]
+        while at != begin:
+            loop.append(at)
+            at = ahead.pop(at)
+        loops.append(np.array(loop))
+    return loops
+
+
+def double_edges(mesh: Mesh, below: float, others: list[Small]) -> list[Small]:
+    """Curves all of whose nodes are near to another curve across the same piece, which is none of the ``others``."""
+    pieces, curves = _pieces(mesh), _curves(mesh)
+    if not len(pieces.start) or not len(curves.node):
+        return []
+    points, n = mesh.nodes, mesh.n_nodes
+    # the curve of every border edge
+    ahead = np.flatnonzero(curves.edge >= 0)
+    number = np.repeat(np.arange(len(curves.first) - 1), np.diff(curves.first))
+    one, two = curves.node[ahead], curves.node[ahead + 1]
+    keys = np.minimum(one, two) * n + np.maximum(one, two)
+    order = np.argsort(keys)
+    wanted = np.minimum(pieces.start, pieces.end) * n + np.maximum(pieces.start, pieces.end)
+    curve_of = number[ahead][order][np.searchsorted(keys[order], wanted)]
+    borders = np.unique(np.column_stack([curve_of, pieces.piece]), axis=0)
+    slivers = [pieces.of[it.faces[0]] for it in others if it.faces is not None]
+    borders = borders[~np.isin(borders[:, 1], slivers)]
+    length = np.bincount(number[ahead], np.linalg.norm(points[two] - points[one], axis=1))
+    # curves whose ends and middle are all near the same other one
+    tree = BoxTree(points[np.column_stack([pieces.start, pieces.end, pieces.end])])
+    ask = borders[length[borders[:, 0]] > 2.0 * below]
+    first, last = curves.first[ask[:, 0]], curves.first[ask[:, 0] + 1] - 1
+    trial = curves.node[np.column_stack([first, (first + last) // 2, last])]
+    query, row = tree.near(points[trial.ravel()], below)
+    ok = (pieces.piece[row] == ask[query // 3, 1]) & (curve_of[row] != ask[query // 3, 0])
+    triple = np.unique(np.column_stack([query[ok], curve_of[row[ok]]]), axis=0)
+    pair, seen = np.unique(np.column_stack([triple[:, 0] // 3, triple[:, 1]]), axis=0, return_counts=True)
+    found, done = [], set()
+    for (k, other), count in zip(pair.tolist(), seen.tolist(), strict=True):
+        curve, piece = ask[k].tolist()
+        if count < 3 or (other, curve, piece) in done:
+            continue
+        double = _double(mesh, pieces, curves, (curve, other, piece), below)
+        if double is not None:
+            done.add((curve, other, piece))
+            found.append(double)
+    return found
+
+
+def _double(mesh: Mesh, pieces: _Pieces, curves: Curves, which: tuple[int, int, int], below: float) -> Small | None:
+    """A curve beside another one across a piece, if it is near all along and the piece is what lies between."""
+    curve, other, piece = which
+    points = mesh.nodes
+    mine, its = (curves.node[curves.first[c] : curves.first[c + 1]] for c in (curve, other))
+    beside = BoxTree(points[np.column_stack([its[:-1], its[1:], its[1:]])]).closest(points[mine])[0]
+    away = np.linalg.norm(beside - points[mine], axis=1)
+    if away.max() > below:
+        return None
+    widest = int(np.argmax(away))
+    faces = np.flatnonzero(pieces.of == piece)
+    t = mesh.triangulation
+    tree = BoxTree(points[t.triangles[np.isin(t.element, mesh.faces.element[faces])]])
+    middle = 0.5 * (points[mine] + beside)
+    off = np.linalg.norm(tree.closest(middle)[0] - middle, axis=1)
+    if away.max() == 0 or (off > 0.2 * away + 1e-12 * below).any():
+        return None
+    on_node = [bool((points[its] == beside[k]).all(axis=1).any()) for k in (0, -1)]
+    ends = tuple(
+        (point_of(points[mine[k]]), point_of(beside[k]))
+        for k, is_node in zip((0, -1), on_node, strict=True)
+        if away[k] > 0 and not (is_node and _is_crease(mesh, mine[k], its))
+    )
+    if not ends:
+        return None  # a sliver by itself, and wider somewhere than it may be, or it would have been one
+    length = float(np.linalg.norm(np.diff(points[mine], axis=0), axis=1).sum())
+    place = point_of(middle[widest])
+    return Small("double edge", float(away.max()), length, place, _name(mesh, faces), mine, across=ends)
+
+
+def _is_crease(mesh: Mesh, node: int, others: Array) -> bool:
+    """Whether a crease leads from a node to one of others."""
+    assert mesh.creases is not None
+    edges = mesh.creases.edges
+    at = edges[(edges == node).any(axis=1)]
+    return bool(np.isin(at, np.setdiff1d(others, [node])).any())
