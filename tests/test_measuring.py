@@ -101,3 +101,19 @@ def test_diameters_of_openings_holes_and_pins(mended_cowl):
         row for row in oddseam.measure(oddseam.Mesh.from_triangles(pipe, triangles)).rows if "opening" in row.what
     ]
     assert [row.length for row in openings] == pytest.approx([2.0, 2.0])
+
+
+def test_every_element_has_the_wall_behind_it_and_the_gap_before_it():
+    mesh = both(box((9.0, 9.0, 1.0)), box((9.0, 9.0, 2.0), at=(0.0, 0.0, 4.0)))
+    height = mesh.nodes[mesh.triangulation.triangles][:, :, 2]
+    walls, gaps = (oddseam.local_lengths(mesh, what) for what in ("thickness", "gap"))
+    for z, wall in ((0.0, 1.0), (1.0, 1.0), (4.0, 2.0), (6.0, 2.0)):
+        flat = (height == z).all(axis=1)
+        assert flat.any() and walls[flat] == pytest.approx(wall)
+        if z in (1.0, 4.0):
+            assert gaps[flat] == pytest.approx(3.0)
+        else:
+            assert np.isnan(gaps[flat]).all()
+    assert length(mesh, "median wall") in (1.0, 2.0)
+    with pytest.raises(oddseam.Refusal, match="thickness and gap"):
+        oddseam.local_lengths(mesh, "width")

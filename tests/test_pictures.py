@@ -171,3 +171,22 @@ def test_clipping_keeps_the_half_with_its_area_and_shares_the_new_nodes():
     assert (kept[np.unique(three)] @ normal).max() < 1e-12 and len(origin) == len(three)
     half = oddseam.Mesh.from_triangles(kept, three).connectivity
     assert half.n_rims == 1 and len(half.rims[0].corners) == len(section) == int(half.is_free.sum())
+
+
+def test_walls_have_colours_and_the_thinnest_is_marked(tmp_path):
+    nodes, triangles = shapes.grid_cube(6)
+    wedge = nodes * (9.0, 9.0, 2.0)
+    wedge[:, 2] *= 0.5 + nodes[:, 0]  # from 1 to 3 thick
+    mesh = oddseam.Mesh.from_triangles(wedge, triangles, unit="mm")
+    marked = picture_of(mesh, tmp_path / "a.png", direction="top", colour="thickness")
+    plain = picture_of(mesh, tmp_path / "b.png", direction="top", colour="thickness", plain=True)
+    assert (marked != plain).any()
+
+    def yellow(part: np.ndarray) -> int:
+        red, green, blue = part.transpose(2, 0, 1)
+        return int(((red > blue + 60) & (green > blue + 60)).sum())
+
+    view = plain[100:700, 60:760]
+    assert yellow(view[:, :250]) > 10 * max(yellow(view[:, 450:]), 1)  # thin, on the left, is bright
+    with pytest.raises(oddseam.Refusal, match="nothing has a gap"):
+        oddseam.draw(shapes.mesh(shapes.sheet(4)), tmp_path / "c.png", colour="gap")

@@ -197,3 +197,25 @@ def test_the_apex_of_a_cone_stays_though_no_crease_leads_to_it(size):
     even = oddseam.remesh(cone, size=size)
     assert (even.nodes == [0, 0, 1.5]).all(axis=1).any()
     assert oddseam.prove(even).volume == pytest.approx(oddseam.prove(cone).volume, rel=0.4 * size**2 + 1e-3)
+
+
+def bumps() -> oddseam.Mesh:
+    """A flat sheet with two bumps, three and two high."""
+    nodes, triangles = shapes.sheet(60)
+    nodes = nodes * 100.0
+    for x, y, height in ((30, 40, 3.0), (70, 70, 2.0)):
+        nodes[:, 2] += height * np.exp(-((nodes[:, 0] - x) ** 2 + (nodes[:, 1] - y) ** 2) / 8.0)
+    return oddseam.Mesh.from_triangles(nodes, triangles, unit="mm")
+
+
+def missed(mesh: oddseam.Mesh) -> str:
+    return " ".join(note for note in mesh.account.last.outcome.notes if "missed" in note)
+
+
+def test_places_where_a_coarse_size_loses_the_shape_are_named():
+    said = missed(oddseam.remesh(bumps(), size=8.0))
+    assert "2 place(s)" in said and "(30, 40, 3)" in said and "(70, 70, 2)" in said
+    assert not missed(oddseam.remesh(bumps(), size=0.5))
+    assert not missed(oddseam.remesh(shapes.mesh(shapes.cube(10.0)), size=5.0))
+    few = oddseam.coarsen(bumps(), facets=30)
+    assert "stands out" in missed(few) and not missed(oddseam.coarsen(bumps(), facets=2000))

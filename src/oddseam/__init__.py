@@ -41,6 +41,7 @@ if TYPE_CHECKING:
         measure as measure,
         survey as survey,
     )
+    from oddseam.findings.across import local_lengths as local_lengths
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
@@ -86,6 +87,7 @@ _HOME = {
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
     "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
     "Survey": "findings", "measure": "findings", "survey": "findings",
+    "local_lengths": "findings.across",
     "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
     "delete": "mending.by_hand", "fill": "mending.by_hand", "flip": "mending.by_hand", "weld": "mending.by_hand",
     "mend": "mending",

@@ -298,8 +298,9 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument("--hide", metavar="PICK", help="do not show these")
     p.add_argument("--cut", metavar="PLANE", help="cut away what is before x=NUMBER (or y, z), or X,Y,Z,NX,NY,NZ")
     p.add_argument(
-        "--colour", metavar="MEASURE", help="colour by quality, such as minimum-angle, marking the worst, or by patch"
-    )
+        "--colour", metavar="MEASURE",
+        help="colour by quality, such as minimum-angle, marking the worst; by patch; by thickness of walls, or gap",
+    )  # fmt: skip
     p.add_argument("--sizes", metavar="FIELD", help="colour by a size field that `oddseam sizes` has made")
     p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")
     p.add_argument("--plain", action="store_true", help="do not survey, mark nothing: a fraction of the time")

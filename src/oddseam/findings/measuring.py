@@ -1,9 +1,4 @@
-"""Measures of a part: distances between nodes, thinnest wall, smallest gap, edges and openings.
-
-Walls and gaps are measured with rays from the middle of every facet, along its normal: inward to
-the facet on the other side of the wall, outward to the facet across the gap.  What is met counts
-if it faces the other way, so that a slanted corner is not taken for a thin wall.
-"""
+"""Measures of a part: distances between nodes, walls and gaps, edges and openings."""
 
 from __future__ import annotations
 
@@ -13,24 +8,18 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from oddseam.arrays import Array, IdIndex
+from oddseam.arrays import IdIndex
 from oddseam.errors import Refusal
+from oddseam.findings.across import INWARD, OUTWARD, Across
 from oddseam.findings.finding import Finding, Place, point_of
 from oddseam.findings.gaps import round_rims
 from oddseam.geometry.primitives import upright
-from oddseam.geometry.rays import RayTree
-from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
 if TYPE_CHECKING:
     import pandas as pd
-
-#: The two sides of a wall or a gap may be out of parallel by up to 45 degrees.
-_OPPOSED = float(np.sqrt(0.5))
-#: Every so manieth facet tells how far the rays of all have to reach.
-_FIRST = 64
 
 
 @dataclass(frozen=True)
@@ -84,7 +73,7 @@ def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
     mesh : Mesh
     nodes : sequence of int, optional
         Ids of nodes: the distance from each to the next.  Without, the part is measured: its
-        box, shortest and longest edge, thinnest wall and smallest gap, and the diameters of openings that
+        box, shortest and longest edge, thinnest and median wall, smallest gap, and the diameters of openings that
         are round; where it has patches, of cylinders too, and its smallest patch.
 
     Returns
@@ -114,7 +103,9 @@ def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
     rows = [Measure("diagonal of the box", mesh.diagonal, point_of(low), point_of(high), ())]
     if len(mesh.connectivity.edges):
         rows += _extreme_edges(mesh)
-    return Measures((*rows, *_walls_and_gaps(mesh), *_openings(mesh), *_of_patches(mesh)), mesh.unit)
+    across = Across(mesh)
+    rows += [*_walls_and_gaps(across, mesh), *_median_wall(across, mesh)]
+    return Measures((*rows, *_openings(mesh), *_of_patches(mesh)), mesh.unit)
 
 
 def _openings(mesh: Mesh) -> list[Measure]:
@@ -184,48 +175,29 @@ def _extreme_edges(mesh: Mesh) -> list[Measure]:
     return rows
 
 
-def _walls_and_gaps(mesh: Mesh) -> list[Measure]:
+def _walls_and_gaps(across: Across, mesh: Mesh) -> list[Measure]:
     """The thinnest wall, between facets that look away from one another, and the smallest gap."""
-    triangles = mesh.triangulation.triangles
-    normal = in_runs(unit_normals, mesh.nodes, triangles).astype(np.float32)
-    facets = np.flatnonzero(normal.any(axis=1))
-    if len(facets) < 2:
+    found = (("thinnest wall", INWARD, across.nearest(INWARD)), ("smallest gap", OUTWARD, across.nearest(OUTWARD)))
+    return [_way_across(mesh, what, sense, *its) for what, sense, its in found if its is not None]
+
+
+def _median_wall(across: Across, mesh: Mesh) -> list[Measure]:
+    """The wall that half of the walls, by area, are thinner than."""
+    facet, distance, met = across.pairs(INWARD)
+    if not len(facet):
         return []
-    tree = RayTree(mesh.nodes, triangles)
-    found = (
-        _shortest_ray(mesh, tree, facets, normal, "thinnest wall", -1.0),
-        _shortest_ray(mesh, tree, facets, normal, "smallest gap", 1.0),
-    )
-    return [row for row in found if row is not None]
+    order = np.argsort(distance, kind="stable")
+    area = np.cumsum(np.linalg.norm(area_vectors(mesh.nodes[across.triangles[facet[order]]]), axis=1))
+    k = order[np.searchsorted(area, 0.5 * area[-1])]
+    return [_way_across(mesh, "median wall", INWARD, int(facet[k]), float(distance[k]), int(met[k]))]
 
 
-def _shortest_ray(mesh: Mesh, tree: RayTree, facets: Array, normal: Array, what: str, sense: float) -> Measure | None:
-    """The shortest way along a normal to a facet that faces the other way and shares no node."""
-    triangles = mesh.triangulation.triangles
-    best: tuple[float, int, int] | None = None
-    for some in (facets[::_FIRST], facets):
-        distance, met = tree.along_normals(some, sense, mesh.diagonal if best is None else best[0])
-        hit = np.flatnonzero(met >= 0)
-        one, two = some[hit], met[hit]
-        hit = hit[are_opposed(triangles, normal, one, two)]
-        if len(hit):
-            k = int(hit[np.argmin(distance[hit])])
-            best = float(distance[k]), int(some[k]), int(met[k])
-    if best is None:
-        return None
-    length, here, there = best
-    corners = mesh.nodes[triangles[here]]
+def _way_across(mesh: Mesh, what: str, sense: float, here: int, length: float, there: int) -> Measure:
+    corners = mesh.nodes[mesh.triangulation.triangles[here]]
     start = corners.mean(axis=0)
     end = start + sense * length * unit_normals(corners[None])[0]
     ids = mesh.element_ids[mesh.triangulation.element[[here, there]]]
     return Measure(what, length, point_of(start), point_of(end), tuple(ids.tolist()))
-
-
-def are_opposed(triangles: Array, normals: Array, one: Array, two: Array) -> Array:
-    """(k,) bool: pairs of triangles that face opposite ways and share no node: the sides of a wall or a gap."""
-    opposed = np.einsum("ij,ij->i", normals[one], normals[two]) <= -_OPPOSED
-    joined = (triangles[one][:, :, None] == triangles[two][:, None, :]).any(axis=(1, 2))
-    return np.asarray(opposed & ~joined)
 
 
 def thin_places(mesh: Mesh) -> list[Finding]:
@@ -236,5 +208,5 @@ def thin_places(mesh: Mesh) -> list[Finding]:
             "`oddseam measure` lists it with other lengths.",
             (Place(point_of((np.array(row.start) + row.end) / 2), row.length, 1, row.ids),), 1,
         )
-        for row in _walls_and_gaps(mesh)
+        for row in _walls_and_gaps(Across(mesh), mesh)
     ]  # fmt: skip

@@ -10,6 +10,8 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
 from oddseam.findings import Finding, Survey, survey
+from oddseam.findings.across import local_lengths
+from oddseam.findings.measuring import thin_places
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
@@ -18,7 +20,7 @@ from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
 from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
-from oddseam.pictures.sized import draw_size_scale, size_colours
+from oddseam.pictures.sized import LENGTHS, Lengths
 from oddseam.pictures.view import Camera, render
 from oddseam.sizes import SizeField
 
@@ -28,6 +30,8 @@ DIRECTIONS = {
     "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0), "left": (-1.0, 0.0, 0.0),
     "right": (1.0, 0.0, 0.0), "top": (0.0, 0.0, 1.0), "bottom": (0.0, 0.0, -1.0),
 }  # fmt: skip
+#: What is marked in a picture of lengths: the shortest.
+_SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
 _VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
 _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
@@ -62,7 +66,8 @@ def draw(
         A plane, ``"x=12.5"`` or six numbers; what lies between it and the eye is cut away.
     colour : str, optional
         A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
-        the rings then mark the worst elements.  With ``"patch"`` every patch has one, and creases are drawn.
+        the rings then mark the worst elements.  With ``"patch"`` every patch has one, and creases are drawn; with
+        ``"thickness"`` or ``"gap"`` it is that of the wall behind an element, or of the gap before it.
     sizes : SizeField, optional
         Colour every facet by the edge length that is wanted there.
     before : Mesh, optional
@@ -91,29 +96,37 @@ def draw(
         raise FormatError(str(path), "pictures are written as .png")
     eye = _eye(direction)
 
-    def scene_for(one: Mesh) -> tuple[Scene, Colouring | None]:
+    def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
         if sizes is not None:
-            return replace(scene, colours=size_colours(one, scene.triangles, scene.nodes, sizes)), None
+            wanted = Lengths.of_field(one, sizes)
+            return replace(scene, colours=wanted.colours(sizes.at(scene.nodes[scene.triangles].mean(axis=1)))), wanted
         if colour is None:
             return scene, None
+        if colour in LENGTHS:
+            its = local_lengths(one, colour)
+            lengths = Lengths.of_elements(one, colour, its)
+            return replace(scene, colours=lengths.colours(its[scene.element])), lengths
         if colour == "patch":
             of_element = patch_colours(one)[one.patches.label[scene.element]]  # type: ignore[union-attr]
             return replace(scene, colours=of_element, lines=(crease_lines(one),)), None
         colouring = colouring_of(one, colour)
         return replace(scene, colours=colouring.colours(scene.element)), colouring
 
-    scene, colouring = scene_for(mesh)
+    scene, scale = scene_for(mesh)
     sheet = Sheet()
     if before is not None:
         _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
         sheet.save(path)
         return path
-    if found is None and not plain and colour != "patch" and sizes is None:
+    if found is None and not plain and colour not in ("patch", *LENGTHS) and sizes is None:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
-    if colouring is not None:
-        worst, lines = worst_elements(mesh, colouring)
+    if colour in _SHORTEST and not plain:
+        shortest = [replace(it, severity="warning") for it in thin_places(mesh) if it.kind == _SHORTEST[colour]]
+        marks = choose_marks(scene.in_sight(shortest))
+    if isinstance(scale, Colouring):
+        worst, lines = worst_elements(mesh, scale)
         marks, scene = choose_marks(scene.in_sight(worst)), replace(scene, lines=(*scene.lines, lines))
     sheet.text(16, 28, title or _name(mesh), 15, weight="bold")
     sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
@@ -121,14 +134,16 @@ def draw(
     _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
     _draw_legend(sheet, (scene,), bool(marks))
     column = _VIEW[0] + _VIEW[2] + 20
-    if colouring is not None:
-        draw_colour_scale(sheet, colouring, column, 62)
+    if isinstance(scale, Colouring):
+        draw_colour_scale(sheet, scale, column, 62)
         draw_close_ups(sheet, scene, marks, column, 272, eye)
         if not marks:
-            draw_histograms(sheet, mesh, column, 262, but=colouring.measure)
-    elif sizes is not None:
-        draw_size_scale(sheet, mesh, sizes, column, 62)
-        draw_histograms(sheet, mesh, column, 284)
+            draw_histograms(sheet, mesh, column, 262, but=scale.measure)
+    elif scale is not None:
+        scale.draw_scale(sheet, mesh, column, 62)
+        draw_close_ups(sheet, scene, marks, column, 290, eye)
+        if not marks:
+            draw_histograms(sheet, mesh, column, 284)
     elif colour == "patch":
         list_patches(sheet, mesh, column, 66)
     elif marks:

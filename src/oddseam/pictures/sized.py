@@ -1,55 +1,81 @@
-"""Facets coloured by a size field, with the scale."""
+"""Facets coloured by a length: the size that is wanted, the wall behind them or the gap before them; and the scale."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.errors import Refusal
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.sizes import SizeField
 
 _BINS = 40
-_SCALE = "viridis"
+#: Scales: bright where a size is large, and where a wall or a gap is small.
+_OF_SIZES, _OF_WALLS = "viridis", "viridis_r"
+#: What has no such length.
+_NONE = (0.80, 0.81, 0.82)
+#: Lengths of elements that can be drawn, and what they are called.
+LENGTHS = {"thickness": "thickness of the wall", "gap": "gap before the surface"}
 
 
-def _share(sizes: Array, low: float, high: float) -> Array:
-    """Where sizes lie between the least and the largest, on a logarithmic scale."""
-    span = np.log(high / low) if high > low else 1.0
-    return np.asarray(np.clip(np.log(np.maximum(sizes, low) / low) / span, 0.0, 1.0))
+@dataclass(frozen=True, eq=False)
+class Lengths:
+    """Lengths in colours, on a logarithmic scale.
 
+    ``values`` (t,) are those of all triangles of the mesh, nan where there is none; ``low`` and ``high`` the span,
+    ``scale`` the name of the scale.
+    """
 
-def size_colours(mesh: Mesh, triangles: Array, nodes: Array, field: SizeField) -> Array:
-    """(m, 3) colours of triangles, bright where the size is large."""
-    from matplotlib import colormaps
+    title: str
+    values: Array
+    low: float
+    high: float
+    scale: str
 
-    low, high = _span(mesh, field)
-    return np.asarray(colormaps[_SCALE](_share(field.at(nodes[triangles].mean(axis=1)), low, high))[:, :3])
+    @classmethod
+    def of_field(cls, mesh: Mesh, field: SizeField) -> Lengths:
+        """The sizes that a field asks for."""
+        sizes = field.at(mesh.nodes)
+        low, high = float(sizes.min(initial=field.base)), float(sizes.max(initial=field.least))
+        values = field.at(mesh.nodes[mesh.triangulation.triangles].mean(axis=1))
+        return cls("wanted edge length", values, low, max(high, low * (1.0 + 1e-6)), _OF_SIZES)
 
+    @classmethod
+    def of_elements(cls, mesh: Mesh, what: str, lengths: Array) -> Lengths:
+        """Walls or gaps at all elements, one of ``LENGTHS``."""
+        values = lengths[mesh.triangulation.element]
+        known = values[~np.isnan(values)]
+        if not len(known):
+            raise Refusal(f"nothing has a {what}: no facet faces another one the other way")
+        low, high = float(known.min()), float(known.max())
+        return cls(LENGTHS[what], values, low, max(high, low * (1.0 + 1e-6)), _OF_WALLS)
 
-def draw_size_scale(sheet: Sheet, mesh: Mesh, field: SizeField, left: int, top: int) -> None:
-    """How much of the surface has which size, in the colours of the scale."""
-    from matplotlib import colormaps
+    def colours(self, values: Array) -> Array:
+        """(k, 3) colours of lengths."""
+        from matplotlib import colormaps
 
-    corners = mesh.nodes[mesh.triangulation.triangles]
-    sizes = field.at(corners.mean(axis=1))
-    area = np.linalg.norm(area_vectors(corners), axis=1)
-    low, high = _span(mesh, field)
-    edges = np.geomspace(low, high * (1.0 + 1e-9), _BINS + 1)
-    count, _ = np.histogram(sizes, edges, weights=area)
-    axes = sheet.histogram(left + 12, top + 40, 400, 120)
-    middle = np.sqrt(edges[1:] * edges[:-1])
-    axes.bar(edges[:-1], count, np.diff(edges), align="edge", color=colormaps[_SCALE](_share(middle, low, high)))
-    axes.set_xscale("log")
-    ticks = np.unique(np.array([f"{tick:.2g}" for tick in np.geomspace(low, high, 5)], float))
-    axes.set_xticks(ticks, [f"{tick:g}" for tick in ticks])
-    axes.minorticks_off()
-    title = f"wanted edge length ({mesh.unit_name}), share of the area\n{low:.3g} to {high:.3g}"
-    axes.set_title(title, fontsize=FONT, loc="left")
+        share = np.log(np.maximum(values, self.low) / self.low) / np.log(self.high / self.low)
+        colours = colormaps[self.scale](np.clip(np.nan_to_num(share), 0.0, 1.0))[:, :3]
+        colours[np.isnan(values)] = _NONE
+        return np.asarray(colours)
 
-
-def _span(mesh: Mesh, field: SizeField) -> tuple[float, float]:
-    sizes = field.at(mesh.nodes)
-    low, high = float(sizes.min(initial=field.base)), float(sizes.max(initial=field.least))
-    return low, max(high, low * (1.0 + 1e-6))
+    def draw_scale(self, sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
+        """How much of the surface has which length, in the colours of the scale."""
+        known = ~np.isnan(self.values)
+        area = np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles[known]]), axis=1)
+        edges = np.geomspace(self.low, self.high * (1.0 + 1e-9), _BINS + 1)
+        count, _ = np.histogram(self.values[known], edges, weights=area)
+        axes = sheet.histogram(left + 12, top + 40, 400, 120)
+        colours = self.colours(np.sqrt(edges[1:] * edges[:-1]))
+        axes.bar(edges[:-1], count, np.diff(edges), align="edge", color=colours)
+        axes.set_xscale("log")
+        ticks = np.unique(np.array([f"{tick:.2g}" for tick in np.geomspace(self.low, self.high, 5)], float))
+        axes.set_xticks(ticks, [f"{tick:g}" for tick in ticks])
+        axes.minorticks_off()
+        none = "" if known.all() else f"; none on {int((~known).sum()):,} facets"
+        title = f"{self.title} ({mesh.unit_name}), share of the area\n{self.low:.3g} to {self.high:.3g}{none}"
+        axes.set_title(title, fontsize=FONT, loc="left")

@@ -16,7 +16,7 @@ from oddseam.formats import as_held
 from oddseam.model import Mesh
 from oddseam.model.editing import joint_creases
 from oddseam.model.proof import worse
-from oddseam.remeshing.assembly import compared
+from oddseam.remeshing.assembly import missed
 from oddseam.remeshing.merging import Merge, merge
 
 _KINDS = ("edge", "sliver", "double edge")
@@ -93,7 +93,7 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
         Step("merge tiny edges", count["edge"], move["edge"], "pieces of creases and rims"),
     ]
     if new is not mesh:
-        steps += [compared(mesh, new), compared(new, mesh, "of a new node to the original surface")]
+        steps += [missed(mesh, new).step(), missed(new, mesh).step("of a new node to the original surface")]
     unmet = worse(as_held(new, target), work.before)
     return new, Outcome(tuple(steps), tuple(left + stay), tuple(f"{fault} after absorbing" for fault in unmet))
 

@@ -8,13 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.accounts import Step
-from oddseam.arrays import Array
+from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
+from oddseam.model.connectivity import label_components
 from oddseam.remeshing.halfedge_kernels import Net
 from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
+
+#: So many places that are missed are named.
+_NAMED = 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,14 +107,54 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None 
     )
 
 
-def compared(mesh: Mesh, new: Mesh, what: str = "of an original node to the new surface") -> Step:
-    """How far the farthest node of the surface is from the new surface, and where it is."""
-    points = mesh.nodes[np.unique(mesh.triangulation.triangles)]
+@dataclass(frozen=True, eq=False)
+class Missed:
+    """How far nodes of a surface are from what was made of it.
+
+    ``node`` (k,) are the nodes of the surface, ``distance`` (k,) how far they are from the new one.
+    """
+
+    mesh: Mesh
+    node: Array
+    distance: Array
+
+    def step(self, what: str = "of an original node to the new surface") -> Step:
+        """The farthest of all, and where it is."""
+        farthest = int(np.argmax(self.distance))
+        largest = float(self.distance[farthest])
+        places = (point_of(self.mesh.nodes[self.node[farthest]]),) if largest > 0 else ()
+        return Step("compare", len(self.node), largest, what, places)
+
+    def places(self, limit: Array | float) -> list[tuple[float, int]]:
+        """The farthest node of each place where nodes are farther than a limit, for all or each, the farthest first."""
+        far = self.distance > limit
+        nodes = self.node[far]
+        is_far = np.zeros(self.mesh.n_nodes, bool)
+        is_far[nodes] = True
+        edges = self.mesh.connectivity.edges
+        edges = edges[is_far[edges].all(axis=1)]
+        label = label_components(self.mesh.n_nodes, edges[:, 0], edges[:, 1])[1][nodes]
+        found: dict[int, tuple[float, int]] = {}
+        for k, node, distance in zip(label.tolist(), nodes.tolist(), self.distance[far].tolist(), strict=True):
+            found[k] = max(found.get(k, (0.0, -1)), (distance, node))
+        return sorted(found.values(), reverse=True)
+
+    def note(self, limit: Array | float, than: str) -> list[str]:
+        """What is to be said of places that are missed by more than a limit."""
+        places = self.places(limit)
+        if not places:
+            return []
+        said = "; ".join(f"{distance:.4g} at {point_text(self.mesh.nodes[k])}" for distance, k in places[:_NAMED])
+        more = ", ..." if len(places) > _NAMED else ""
+        return [f"the shape is missed at {len(places):,} place(s) by more than {than}: {said}{more}"]
+
+
+def missed(mesh: Mesh, new: Mesh) -> Missed:
+    """How far the nodes of the surface are from a new surface."""
+    node = np.unique(mesh.triangulation.triangles)
+    points = mesh.nodes[node]
     closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
-    distance = np.linalg.norm(closest - points, axis=1)
-    farthest = int(np.argmax(distance))
-    places = (point_of(points[farthest]),) if distance[farthest] > 0 else ()
-    return Step("compare", len(points), float(distance[farthest]), what, places)
+    return Missed(mesh, node, np.linalg.norm(closest - points, axis=1))
 
 
 def locked_note(sheets: Sheets) -> list[str]:

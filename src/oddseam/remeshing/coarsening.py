@@ -18,7 +18,7 @@ from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
+from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
 from oddseam.remeshing.quadric import Bounds, Coarse, coarsen_sheets
 from oddseam.remeshing.region import Region, region_of
 from oddseam.remeshing.sheets import Sheets
@@ -32,6 +32,10 @@ _SHAPE = 6e-3
 _MEAN, _OPEN_MEAN = 2e-3, 1.25e-3
 #: ... nor is more of the space that it encloses swept.
 _SWEPT = 0.04
+#: The shape is said to be missed where the new surface is this many times farther from it than in the mean, ...
+_STANDS_OUT = 6.0
+#: ... and by more than this, over the diagonal.
+_SEEN = 1e-3
 
 
 @recorded("coarsen")
@@ -134,7 +138,11 @@ def coarsen(
     if deviation is not None:
         count = made.surface.n_elements
         steps.append(Step("bound", count, result.gap, "no point of either surface is farther"))
-    steps.append(compared(surface, made.surface))
+    far = missed(surface, made.surface)
+    steps.append(far.step())
+    if deviation is None:
+        most = max(_STANDS_OUT * float(np.sqrt(np.mean(far.distance**2))), _SEEN * surface.diagonal)
+        notes += far.note(most, f"{most:.3g}, which stands out")
     progress("done", 1.0)
     return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
 

@@ -19,7 +19,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, compared, cut, locked_note
+from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
 from oddseam.remeshing.net import Fineness, expected_facets
 from oddseam.remeshing.region import Region, region_of
 from oddseam.remeshing.round_surfaces import round_surfaces
@@ -28,6 +28,8 @@ from oddseam.sizes import SizeField
 
 #: So often it is done again, more of the original being kept where facets came to cross.
 _AGAIN = 5
+#: The shape is said to be missed where the new surface is farther from it than this share of the size.
+_MISSED = 0.15
 #: Chains of creases that end in the open and are shorter, over the size, are the noise of facets.
 _STUB = 1.0
 
@@ -119,20 +121,22 @@ def remesh(
         if plain.n_bad < made.n_bad:
             made = plain
             made.notes.append("facets would have crossed in a net of squares: triangles were paired as they were")
-    result = made.result
+    result, far = made.result, missed(region.surface, made.surface)
+    sizes = field.at(region.surface.nodes[far.node])
+    notes = [*made.notes, *far.note(_MISSED * sizes, f"{_MISSED:.0%} of the size there, which is too coarse for it")]
     steps = [
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
         Step("split", result.n_splits),
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
-        compared(region.surface, made.surface),
+        far.step(),
     ]
     if quads:
         count = len(result.surface.quads)
         steps.insert(-1, Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
     progress("done", 1.0)
-    return made.mesh, Outcome(tuple(steps), tuple(made.notes), tuple(made.unmet))
+    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(made.unmet))
 
 
 class _Ways(NamedTuple):

@@ -8,9 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.measuring import are_opposed
-from oddseam.geometry.rays import RayTree
-from oddseam.geometry.triangles import unit_normals
+from oddseam.findings.across import INWARD, OUTWARD, Across
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
@@ -160,19 +158,12 @@ def _spread(corners: Array, sizes: Array) -> tuple[Array, Array]:
 
 def _across(mesh: Mesh, count: float, least: float) -> tuple[Array, Array]:
     """Sources on facets with a wall behind or a gap before them."""
-    triangles = mesh.triangulation.triangles
-    normal = unit_normals(mesh.nodes[triangles])
-    facets = np.flatnonzero(normal.any(axis=1))
-    if len(facets) < 2:
-        return np.zeros((0, 3)), np.zeros(0)
-    tree = RayTree(mesh.nodes, triangles)
+    across = Across(mesh)
     points, sizes = [], []
-    for sense in (-1.0, 1.0):
-        distance, met = tree.along_normals(facets, sense, mesh.diagonal)
-        hit = np.flatnonzero(met >= 0)
-        hit = hit[are_opposed(triangles, normal, facets[hit], met[hit])]
-        wanted = np.maximum(distance[hit] / count, least)
-        its_points, its_sizes = _spread(mesh.nodes[triangles[facets[hit]]], np.repeat(wanted[:, None], 3, axis=1))
+    for sense in (INWARD, OUTWARD):
+        facet, distance, _ = across.pairs(sense)
+        wanted = np.maximum(distance / count, least)
+        its_points, its_sizes = _spread(mesh.nodes[across.triangles[facet]], np.repeat(wanted[:, None], 3, axis=1))
         points.append(its_points)
         sizes.append(its_sizes)
     return np.concatenate(points), np.concatenate(sizes)
