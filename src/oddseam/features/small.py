@@ -18,6 +18,10 @@ from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 
 Point = tuple[float, float, float]
+#: From a node to a place on an edge.
+Way = tuple[int, tuple[int, int], float]
+#: A place on an edge nearer to its end than this share of the edge, or of the way, is that end.
+_NEAR, _BESIDE = 0.06, 0.3
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,8 +44,9 @@ class Small:
         Of a sliver: which places of its border are to become one.
     faces : (f,) int array
         Of a sliver: those that go.
-    across : tuple of pairs of points
-        Of a double edge: where the surface between is to be cut to make it a sliver.
+    across : tuple of (node, (a, b), share)
+        Of a double edge: from where to where the surface between is to be cut to make it a sliver, a node and a place
+        on an edge, which may be a node twice.
     """
 
     kind: str
@@ -52,7 +57,7 @@ class Small:
     nodes: Array
     fold: Fold | None = None
     faces: Array | None = None
-    across: tuple[tuple[Point, Point], ...] = ()
+    across: tuple[Way, ...] = ()
 
 
 def list_small(mesh: Mesh, *, below: float) -> list[dict[str, Any]]:
@@ -251,7 +256,9 @@ def _double(mesh: Mesh, pieces: _Pieces, curves: Curves, which: tuple[int, int, 
     curve, other, piece = which
     points = mesh.nodes
     mine, its = (curves.node[curves.first[c] : curves.first[c + 1]] for c in (curve, other))
-    beside = BoxTree(points[np.column_stack([its[:-1], its[1:], its[1:]])]).closest(points[mine])[0]
+    tree = BoxTree(points[np.column_stack([its[:-1], its[1:], its[1:]])])
+    beside, row = tree.closest(points[mine])
+    segment = tree.order[row]
     away = np.linalg.norm(beside - points[mine], axis=1)
     if away.max() > below:
         return None
@@ -263,17 +270,28 @@ def _double(mesh: Mesh, pieces: _Pieces, curves: Curves, which: tuple[int, int, 
     off = np.linalg.norm(tree.closest(middle)[0] - middle, axis=1)
     if away.max() == 0 or (off > 0.2 * away + 1e-12 * below).any():
         return None
-    on_node = [bool((points[its] == beside[k]).all(axis=1).any()) for k in (0, -1)]
     ends = tuple(
-        (point_of(points[mine[k]]), point_of(beside[k]))
-        for k, is_node in zip((0, -1), on_node, strict=True)
-        if away[k] > 0 and not (is_node and _is_crease(mesh, mine[k], its))
+        (int(mine[k]), *_place(points, its[segment[k]], its[segment[k] + 1], beside[k], _BESIDE * away[k]))
+        for k in (0, -1)
+        if away[k] > 0
     )
+    ends = tuple(way for way in ends if way[1][0] != way[1][1] or not _is_crease(mesh, way[0], its))
     if not ends:
         return None  # a sliver by itself, and wider somewhere than it may be, or it would have been one
     length = float(np.linalg.norm(np.diff(points[mine], axis=0), axis=1).sum())
     place = point_of(middle[widest])
     return Small("double edge", float(away.max()), length, place, _name(mesh, faces), mine, across=ends)
+
+
+def _place(points: Array, a: int, b: int, at: Array, near: float) -> tuple[tuple[int, int], float]:
+    """A place on an edge, from its lower node; near to an end it is that."""
+    a, b = int(min(a, b)), int(max(a, b))
+    length = float(np.linalg.norm(points[b] - points[a]))
+    share = float(np.linalg.norm(at - points[a])) / length if length > 0 else 0.0
+    snap = min(_NEAR, near / length) if length > 0 else 1.0
+    if min(share, 1.0 - share) <= snap:
+        return ((a, a) if share < 0.5 else (b, b)), 0.0
+    return (a, b), share
 
 
 def _is_crease(mesh: Mesh, node: int, others: Array) -> bool:

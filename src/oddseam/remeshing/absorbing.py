@@ -10,8 +10,10 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
-from oddseam.features.drawing import cut_across, drawn_along
+from oddseam.features.cutting import with_nodes_on_edges
+from oddseam.features.drawing import drawn_along
 from oddseam.features.small import Small, double_edges, small_things
+from oddseam.features.walking import cut_between
 from oddseam.formats import as_held
 from oddseam.model import Mesh
 from oddseam.model.editing import joint_creases
@@ -20,6 +22,8 @@ from oddseam.remeshing.assembly import missed
 from oddseam.remeshing.merging import Merge, merge
 
 _KINDS = ("edge", "sliver", "double edge")
+#: A thing that stays, and why.
+Left = tuple[Small, str]
 #: What is merged may leave other small things; so often it is looked again.
 _ROUNDS = 8
 #: So often what did harm is left out before a round is given up.
@@ -95,7 +99,7 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
     if new is not mesh:
         steps += [missed(mesh, new).step(), missed(new, mesh).step("of a new node to the original surface")]
     unmet = worse(as_held(new, target), work.before)
-    return new, Outcome(tuple(steps), tuple(left + stay), tuple(f"{fault} after absorbing" for fault in unmet))
+    return new, Outcome(tuple(steps), tuple(_said(left + stay)), tuple(f"{fault} after absorbing" for fault in unmet))
 
 
 @dataclass
@@ -108,46 +112,35 @@ class _Work:
     count: dict[str, int] = field(default_factory=lambda: dict.fromkeys(_KINDS, 0))
     move: dict[str, float] = field(default_factory=lambda: dict.fromkeys(_KINDS, 0.0))
 
-    def merged(self, mesh: Mesh) -> tuple[Mesh, list[str]]:
-        """The mesh with slivers and tiny edges merged, and what is to be said of those that stay."""
+    def merged(self, mesh: Mesh) -> tuple[Mesh, list[Left]]:
+        """The mesh with slivers and tiny edges merged, and those that stay."""
         for _ in range(_ROUNDS):
             things = sorted(small_things(mesh, self.below), key=lambda it: (it.kind == "edge", it.width))
             made, left = self._merged_without_harm(mesh, things)
             if made is None:
-                return mesh, _said(things, left)
+                return mesh, [(things[k], why) for k, why in left.items()]
             mesh = made.mesh
             self._counted(made, [things[k].kind for k in made.things])
         things = small_things(mesh, self.below)
-        return mesh, _said(things, dict.fromkeys(range(len(things)), "others beside it had to be merged first"))
+        return mesh, [(it, "others beside it had to be merged first") for it in things]
 
-    def without_double_edges(self, mesh: Mesh) -> tuple[Mesh, list[str]]:
-        """The mesh with double edges merged, and what is to be said of those that stay."""
+    def without_double_edges(self, mesh: Mesh) -> tuple[Mesh, list[Left]]:
+        """The mesh with double edges merged, and those that stay."""
         doubles = double_edges(mesh, self.below, small_things(mesh, self.below))
-        notes: list[str] = []
+        left: list[Left] = []
         while doubles:
-            parted, drawn = mesh, []
-            for it in doubles:
-                try:
-                    tried = parted
-                    for ends in it.across:
-                        tried, path, _ = cut_across(tried, ends)
-                        tried = tried.replaced(creases=joint_creases(drawn_along(path), tried.creases))
-                    parted = tried
-                    drawn.append(it)
-                except Refusal as refusal:
-                    notes.append(f"the double edge at {point_text(it.place)} stays: {refusal}")
+            parted, drawn, refused = _parted(mesh, doubles)
+            left += refused
             slivers = [it for it in small_things(parted, self.below) if it.fold is not None]
-            between = [it for it in slivers if any(np.isin(double.nodes, it.nodes).all() for double in drawn)]
+            between = [slivers[k] for k in sorted({k for its in _bounded_by(drawn, slivers) for k in its})]
             made, _ = self._merged_without_harm(parted, between)
-            going = [] if made is None else [between[k].nodes for k in made.things]
-            doubles = [it for it in drawn if any(np.isin(it.nodes, nodes).all() for nodes in going)]
-            for it in drawn:
-                if it not in doubles:
-                    notes.append(f"the double edge at {point_text(it.place)} stays: its sides cannot be merged")
+            going = [] if made is None else [between[k] for k in made.things]
+            doubles = [it for it, its in zip(drawn, _bounded_by(drawn, going), strict=True) if its]
+            left += [(it, "its sides cannot be merged") for it in drawn if it not in doubles]
             if made is not None and len(doubles) == len(drawn):
                 self._counted(made, ["double edge"] * len(made.things))
-                return made.mesh, notes
-        return mesh, notes
+                return made.mesh, left
+        return mesh, left
 
     def _counted(self, made: Merge, kinds: list[str]) -> None:
         for kind in kinds:
@@ -167,6 +160,47 @@ class _Work:
                 return made, left
             left |= harmed
         return None, {k: left.get(k, "too much beside it stays") for k in range(len(things))}
+
+
+def _bounded_by(doubles: list[Small], slivers: list[Small]) -> list[list[int]]:
+    """For each double edge the slivers that have all of its nodes."""
+    having: dict[int, list[int]] = {}
+    nodes = [set(it.nodes.tolist()) for it in slivers]
+    for k, its in enumerate(nodes):
+        for node in its:
+            having.setdefault(node, []).append(k)
+    return [[k for k in having.get(int(it.nodes[0]), ()) if nodes[k].issuperset(it.nodes.tolist())] for it in doubles]
+
+
+def _parted(mesh: Mesh, doubles: list[Small]) -> tuple[Mesh, list[Small], list[Left]]:
+    """The mesh with creases across at the ends of double edges, those that have them, and why others have not."""
+    on_edges: dict[tuple[int, int], dict[float, int]] = {}
+    points: list[Array] = []
+    lines: list[tuple[int, int]] = []
+    for it in doubles:
+        for node, (a, b), share in it.across:
+            known = {0.0: a} if a == b else on_edges.setdefault((a, b), {})
+            if share not in known:
+                known[share] = mesh.n_nodes + len(points)
+                points.append(mesh.nodes[a] + share * (mesh.nodes[b] - mesh.nodes[a]))
+            lines.append((node, known[share]))
+    places = {edge: [known[share] for share in sorted(known)] for edge, known in on_edges.items()}
+    cut, paths = cut_between(with_nodes_on_edges(mesh, places, np.array(points).reshape(-1, 3)), lines)
+    drawn: list[Small] = []
+    left: list[Left] = []
+    creases, at = cut.creases, 0
+    for it in doubles:
+        its = paths[at : at + len(it.across)]
+        at += len(it.across)
+        failed = [path for path in its if isinstance(path, Refusal)]
+        if failed:
+            left.append((it, str(failed[0])))
+            continue
+        drawn.append(it)
+        for path in its:
+            if not isinstance(path, Refusal):
+                creases = joint_creases(drawn_along(path), creases)
+    return cut.replaced(creases=creases), drawn, left
 
 
 def _harmed(mesh: Mesh, made: Merge, written: Mesh, before: Mesh) -> dict[int, str]:
@@ -191,13 +225,12 @@ def _harmed(mesh: Mesh, made: Merge, written: Mesh, before: Mesh) -> dict[int, s
     return found
 
 
-def _said(things: list[Small], left: dict[int, str]) -> list[str]:
+def _said(left: list[Left]) -> list[str]:
     """What is to be said of things that stay."""
     lines = []
-    for k, why in list(left.items())[:_NAMED]:
-        it = things[k]
-        what = f"the edge of {it.length:.4g}" if it.kind == "edge" else f"the sliver {it.name!r}, {it.width:.4g} wide,"
-        lines.append(f"{what} at {point_text(it.place)} stays: {why}")
+    for it, why in left[:_NAMED]:
+        size = f"of {it.length:.4g}" if it.kind == "edge" else f"{it.width:.4g} wide"
+        lines.append(f"the {it.kind} {size} at {point_text(it.place)} stays: {why}")
     if len(left) > _NAMED:
-        lines.append(f"and {len(left) - _NAMED:,} more stay as they are")
+        lines.append(f"and {len(left) - _NAMED:,} more stay as they are (`oddseam absorb` without -o lists them)")
     return lines
