@@ -11,6 +11,7 @@ R. Jain (1988), Segmentation through variable-order surface fitting.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -28,6 +29,8 @@ _SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
 _SAMPLE = 400
 #: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
 _NEAR, _TURN = 3.0, 25.0
+#: With a squared distance of less, over that of the tolerance (which is counted in), a plane is beyond doubt.
+_FLAT = 1.1
 #: A region grows by this factor at most before the surface is fitted to it again.
 _STEP = 4
 #: A surface that explains this share of what the best one does comes into question too.
@@ -74,6 +77,21 @@ def recognised(nodes: Array, triangles: Array, across: Array, tolerance: float) 
         Root mean square distance of the nodes of a region to its surface.
     """
     return _Search(nodes, triangles, across, tolerance).run()
+
+
+class _Evidence(NamedTuple):
+    """Nodes (n, 3), places near the surface (k, 3), and unit normals there (k, 3)."""
+
+    points: Array
+    middles: Array
+    normals: Array
+
+
+def _sample(facets: Array) -> Array:
+    """No more facets than a surface is fitted to."""
+    if len(facets) <= _SAMPLE:
+        return facets
+    return np.asarray(facets[np.linspace(0, len(facets) - 1, _SAMPLE).astype(np.int64)])
 
 
 class _Search:
@@ -133,13 +151,18 @@ class _Search:
         """The best surface that a facet lies on, and the region it explains."""
         flat = self._grown(self._hood(seed, 1), "plane")
         found = [flat] if flat is not None and self._counts(*flat) else []
+        if found and self._is_all(found[0][1]) and self._sag(*found[0]) < _FLAT * self.tolerance**2:
+            return found[0]  # nothing could explain more, nor better
         tried = 0
         for most in _HOODS:
             hood = self._hood(seed, most)
             if len(hood) == tried:
                 break
             tried = len(hood)
-            regions = [region for region in (self._grown(hood, kind) for kind in PRIMITIVES) if region is not None]
+            # facets that are too few to be a curved region at all need no fits
+            kinds = PRIMITIVES if tried >= _LEAST_CURVED else PRIMITIVES[:1]
+            given = self._evidence(hood) if len(kinds) > 1 else None
+            regions = [region for region in (self._grown(hood, kind, given) for kind in kinds) if region is not None]
             found += [region for region in regions if self._counts(*region)]
             if not regions or max(len(facets) for _, facets in regions) >= _GROWN * tried:
                 break
@@ -150,13 +173,21 @@ class _Search:
         # the simpler kind, unless the edges say something else
         return min(equal, key=lambda one: self._sag(*one) * (1.0 + 0.2 * PRIMITIVES.index(one[0].kind)))
 
+    def _is_all(self, facets: Array) -> bool:
+        """Whether nothing without a surface hangs together with facets."""
+        self.stamp += 1
+        self.mark[facets] = self.stamp
+        beyond = self.across[facets]
+        beyond = beyond[beyond >= 0]
+        return bool(((self.mark[beyond] == self.stamp) | (self.label[beyond] >= 0)).all())
+
     def _sag(self, surface: Primitive, facets: Array) -> float:
         code, numbers = surface.code
         return float(kernels.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
 
-    def _grown(self, hood: Array, kind: str) -> tuple[Primitive, Array] | None:
+    def _grown(self, hood: Array, kind: str, given: _Evidence | None = None) -> tuple[Primitive, Array] | None:
         """A surface of one kind fitted to facets and what they grow to, or ``None``."""
-        surface = self._fitted(hood, kind)
+        surface = self._fitted(hood, kind, given)
         region = hood[:0]
         most = _STEP * len(hood)
         while surface is not None:
@@ -177,25 +208,33 @@ class _Search:
         )  # fmt: skip
         return self.queue[:count].copy()
 
-    def _fitted(self, facets: Array, kind: str) -> Primitive | None:
-        normals = self._normals(len(facets))
-        if len(facets) > _SAMPLE:
-            facets = facets[np.linspace(0, len(facets) - 1, _SAMPLE).astype(np.int64)]
-        points = self.nodes[np.unique(self.triangles[facets])]
+    def _fitted(self, facets: Array, kind: str, given: _Evidence | None = None) -> Primitive | None:
+        """A surface of one kind, or ``None``; ``given`` is the evidence of the facets, if that is known."""
         if kind == "plane":
+            facets = _sample(facets)
+            points = self.nodes[np.unique(self.triangles[facets])]
             return fit_primitive(points, points, self.normals[facets], _BY_CHANCE * self.tolerance, (kind,))
+        points, middle, normal = self._evidence(facets) if given is None else given
+        if len(middle) < 3:
+            return None
+        return fit_primitive(points, middle, normal, _BY_CHANCE * self.tolerance, (kind,))
+
+    def _evidence(self, facets: Array) -> _Evidence:
+        """What a curved surface is fitted to: nodes, the middles of edges, and the normals there."""
+        normals = self._normals(len(facets))
+        facets = _sample(facets)
+        points = self.nodes[np.unique(self.triangles[facets])]
         beyond = self.across[facets].ravel()
         row, side = np.repeat(facets, 3), np.tile(np.arange(3), len(facets))
-        inside = (beyond >= 0) & ((beyond > row) | ~np.isin(beyond, facets))
+        self.stamp += 1
+        self.mark[facets] = self.stamp
+        inside = (beyond >= 0) & ((beyond > row) | (self.mark[beyond] != self.stamp))
         row, side, beyond = row[inside], side[inside], beyond[inside]
         normal = normals[row] + normals[beyond]
         length = np.linalg.norm(normal, axis=1)
         normal = normal / np.where(length > 0, length, 1.0)[:, None]
         ends = self.triangles[row, side], self.triangles[row, (side + 1) % 3]
-        middle = 0.5 * (self.nodes[ends[0]] + self.nodes[ends[1]])
-        if len(middle) < 3:
-            return None
-        return fit_primitive(points, middle, normal, _BY_CHANCE * self.tolerance, (kind,))
+        return _Evidence(points, 0.5 * (self.nodes[ends[0]] + self.nodes[ends[1]]), normal)
 
     def _counts(self, surface: Primitive, facets: Array) -> bool:
         """Whether a region is more than facets happen to agree on."""
