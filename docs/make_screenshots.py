@@ -9,7 +9,6 @@ import sys
 import tempfile
 from pathlib import Path
 
-import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
@@ -29,17 +28,25 @@ TERMINALS = {
     "measure": "oddseam measure patches.seam",
     "improve": "oddseam improve mended.seam --minimum-angle 20 -o better.seam",
     "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
-    "skin": "oddseam skin block.vtu -o block_skin.seam",
 }
 #: What has more lines than this is set in two columns.
 LINES = 60
 PICTURES = {
+    "openings": "oddseam picture wider.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.5 --plain",
     "picture_quads": "oddseam picture arm_quads.seam --before latch_arm.stl --unit mm --direction top --plain",
     "picture_sizes": "oddseam picture patches.seam --sizes cowl.npz",
     "picture_patches": "oddseam picture patches.seam --colour patch",
     "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
 }
+
+
+TUBE = (
+    "oddseam fill draft_tube.bdf --unit mm --near=-49,-309,180 -o closed.bdf",
+    "oddseam cut closed.bdf --unit mm --at=-300,-100,250 --shape slot --length 120 --width 40 --turn 30 --collars 8,8 "
+    "-o slot.bdf",
+    "oddseam openings slot.bdf --unit mm --near=460,134,600 --diameter 26 --nodes 16 --collars 4 -o wider.bdf",
+)
 
 
 def run(command: str, folder: Path) -> str:
@@ -68,20 +75,6 @@ def terminal(command: str, text: str, path: Path) -> None:
     figure.savefig(path, metadata={"Software": None})
 
 
-def block(n: int = 12) -> oddseam.Mesh:
-    """A block of hexes, as large as the foot of a bearing, in millimetres."""
-    steps = np.arange(n + 1)
-    nodes = np.stack(np.meshgrid(steps * 5.0, steps * 3.0, steps * 2.0, indexing="ij"), -1).reshape(-1, 3)
-    i, j, k = (a.ravel() for a in np.meshgrid(*[np.arange(n)] * 3, indexing="ij"))
-    corner = (i * (n + 1) + j) * (n + 1) + k
-    x, y = (n + 1) ** 2, n + 1
-    hexes = np.stack([corner, corner + x, corner + x + y, corner + y], 1)
-    hexes = np.concatenate([hexes, hexes + 1], axis=1)
-    part = oddseam.Part("bearing foot", 1)
-    ids = np.arange(1, len(hexes) + 1)
-    return oddseam.Mesh(nodes, {"hex": oddseam.Elements(hexes, ids, 0 * ids)}, (part,), unit="mm")
-
-
 def main() -> None:
     """Run the story and each command, and keep what they show."""
     SHOTS.mkdir(exist_ok=True)
@@ -91,12 +84,14 @@ def main() -> None:
         (folder / "inlet_cowl.stl").write_bytes((folder / "demo" / "inlet_cowl.stl").read_bytes())
         for name in ("before", "after"):
             (SHOTS / f"picture_{name}.png").write_bytes((folder / "demo" / f"{name}.png").read_bytes())
-        oddseam.write_mesh(block(), folder / "block.vtu")
         for name, command in TERMINALS.items():
             terminal(command, run(command, folder), SHOTS / f"{name}.png")
         run("oddseam sizes patches.seam -o cowl.npz --base 12 --smallest 1 --per-turn 36 --across 1", folder)
         oddseam.demo.write_latch_arm(folder / "latch_arm.stl")
         run("oddseam remesh latch_arm.stl --unit mm --size 3 --quads -o arm_quads.seam", folder)
+        oddseam.demo.write_draft_tube(folder / "draft_tube.bdf")
+        for command in TUBE:
+            run(command, folder)
         for name, command in PICTURES.items():
             run(f"{command} -o {SHOTS.resolve() / name}.png", folder)
 

@@ -12,6 +12,10 @@ from oddseam._version import VERSION as __version__
 
 if TYPE_CHECKING:
     from oddseam.accounts import Account as Account, Entry as Entry
+    from oddseam.editing.listing import list_openings as list_openings
+    from oddseam.editing.moving import move_opening as move_opening
+    from oddseam.editing.openings import cut_opening as cut_opening
+    from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
         FormatError as FormatError,
         MeshError as MeshError,
@@ -80,6 +84,8 @@ _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
+    "cut_opening": "editing.openings", "list_openings": "editing.listing",
+    "move_opening": "editing.moving", "read_openings": "editing.table",
     "describe_patches": "features.description", "find_features": "features.patches",
     "draw_crease": "features.drawing", "erase_crease": "features.network",
     "list_creases": "features.network", "list_small": "features.small", "tidy_creases": "features.network",

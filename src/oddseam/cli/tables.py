@@ -207,6 +207,24 @@ def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> N
         console.print(f"and {len(rows) - _MOST_PATCHES:,} wider ones (--json lists all)")
 
 
+def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Openings, the smallest first."""
+    console = _console()
+    console.print(f"[bold]{name}[/bold], {len(rows):,} opening(s), lengths in {mesh.unit_name}", markup=True)
+    if not rows:
+        return
+    table = _table("what", "diameter", "roundness", "nodes", "part", "centre", "axis", right=(1, 2, 3))
+    for row in rows[:_MOST_PATCHES]:
+        axis = "" if row["roundness"] < 0.5 else _point(np.round(row["axis"], 5) + 0.0)
+        table.add_row(
+            row["kind"], f"{row['diameter']:.6g}", f"{row['roundness']:.3f}", str(row["nodes"]), row["part"],
+            _point(np.round(row["centre"], 9) + 0.0), axis,
+        )  # fmt: skip
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} larger ones (--json lists all)")
+
+
 def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: Sequence[tuple[float, ...]]) -> None:
     """What a size field is, and what it asks for."""
     sizes = field.at(mesh.nodes)

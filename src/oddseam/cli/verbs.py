@@ -346,6 +346,49 @@ def run_fill(args: argparse.Namespace) -> int:
     return _finish(_with_property(mesh, args), args)
 
 
+def run_cut(args: argparse.Namespace) -> int:
+    """Cut an opening."""
+    _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.table is not None:
+        openings = oddseam.read_openings(args.table)
+    else:
+        given = {name: getattr(args, name) for name in ("shape", "diameter", "length", "width", "turn", "nodes")}
+        openings = [given | {"at": _point(args.at, "--at"), "collars": _collars(args)}]
+        if args.along is not None:
+            openings[0]["direction"] = _point(args.along, "--along")
+    for number, opening in enumerate(openings, start=1):
+        try:
+            mesh = oddseam.cut_opening(mesh, **opening)
+        except Refusal as refusal:
+            raise Refusal(f"opening {number} of {len(openings)}: {refusal}" if args.table else str(refusal)) from None
+    return _finish(_with_property(mesh, args), args)
+
+
+def _collars(args: argparse.Namespace) -> tuple[float, ...]:
+    return () if args.collars is None else _numbers(args.collars, "--collars", float)
+
+
+def run_openings(args: argparse.Namespace) -> int:
+    """List openings, or change one."""
+    if (args.output is None) != (args.near is None):
+        raise Refusal("changing an opening needs both --near and -o; without them openings are listed")
+    if args.output is not None:
+        _check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.output is not None:
+        to = None if args.to is None else _point(args.to, "--to")
+        near, collars = _point(args.near, "--near"), _collars(args)
+        mesh = oddseam.move_opening(mesh, near=near, to=to, diameter=args.diameter, nodes=args.nodes, collars=collars)
+        return _finish(mesh, args)
+    rows = oddseam.list_openings(mesh)
+    if args.json:
+        print(json.dumps({"file": args.input, "openings": rows}, indent=1))
+    else:
+        tables.print_openings(args.input, mesh, rows)
+    return 0
+
+
 def run_weld(args: argparse.Namespace) -> int:
     """Join nodes."""
     _check_output(args)

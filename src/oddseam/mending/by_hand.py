@@ -14,6 +14,7 @@ from oddseam.mending.filling import fill_rims
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, merged
 from oddseam.picks import pick
+from oddseam.remeshing.around import like_around
 
 Point = tuple[float, float, float]
 
@@ -82,7 +83,8 @@ def fill(
 ) -> tuple[Mesh, Outcome]:
     """Fill a rim, all rims below a diameter, or the loop of some nodes; one of the three.
 
-    New elements take the part of their neighbours, and ids above the highest.
+    New elements take the part of their neighbours, and ids above the highest.  Among quads the fill becomes quads as
+    large as those, and two rings of elements round it are meshed anew for that.
 
     Parameters
     ----------
@@ -131,8 +133,19 @@ def fill(
     if not report.rims:
         raise Refusal("nothing was filled: " + "; ".join(unmet[:3]))
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:12])
-    step = Step("fill rims", report.rims, 0.0, report.text, places)
-    return filled, Outcome((step,), (), unmet)
+    steps = [Step("fill rims", report.rims, 0.0, report.text, places)]
+    beside = np.concatenate([mesh.faces.element[c.face[rim.corners]] for rim in chosen])
+    notes = []
+    if np.isin(mesh.element_ids[beside], mesh.elements["quad"].ids if "quad" in mesh.elements else ()).mean() > 0.5:
+        new = np.flatnonzero(filled.element_ids > int(mesh.element_ids.max()))
+        like = like_around(filled, new)
+        if like is None:
+            notes.append("the fill is of triangles: quads like those around would have crossed or overlapped something")
+        else:
+            count = int((like.element_ids > int(mesh.element_ids.max())).sum())
+            steps.append(Step("mesh anew", count, 0.0, "elements, quads like those around; two rings round the fill"))
+            filled = like
+    return filled, Outcome(tuple(steps), tuple(notes), unmet)
 
 
 def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:

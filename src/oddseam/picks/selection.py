@@ -12,6 +12,7 @@ from oddseam.findings import Limits, defects
 from oddseam.findings.qualities import inverted_indices
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import KINDS, Mesh
+from oddseam.model.rings import grown
 from oddseam.picks.language import Node, parse_pick
 
 
@@ -168,17 +169,7 @@ class _Selection:
                 *(np.full(len(b), KINDS[k].dimension, np.int8) for k, b in self._mesh.elements.items()),
             ]
         )
-        wanted = np.isin(like, like[chosen])
-        for _ in range(int(str(node.values[0]))):
-            touched, at = np.zeros(self._mesh.n_nodes, bool), 0
-            for block in self._mesh.elements.values():
-                touched[block.connectivity[chosen[at : at + len(block)]]] = True
-                at += len(block)
-            more = self._by_nodes(touched, all_of_them=False) & wanted
-            if (more == chosen).all():
-                break
-            chosen = chosen | more
-        return chosen
+        return grown(self._mesh, chosen, int(str(node.values[0])), np.isin(like, like[chosen]))
 
 
 def _of_triangles(rows: Callable[[Mesh], Array]) -> Callable[[Mesh], Array]:

@@ -114,10 +114,10 @@ def remesh(
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    fineness, ways = Fineness(field, chord), _Ways(facets, smooth, quads)
-    made = _without_crossings(region, crease, fineness, ways, target, progress)
+    fineness, ways = Fineness(field, chord), Ways(facets, smooth, quads)
+    made = meshed_anew(region, crease, fineness, ways, target, progress)
     if quads and made.n_bad:
-        plain = _without_crossings(region, crease, fineness, ways._replace(squared=False), target, progress)
+        plain = meshed_anew(region, crease, fineness, ways._replace(squared=False), target, progress)
         if plain.n_bad < made.n_bad:
             made = plain
             made.notes.append("facets would have crossed in a net of squares: triangles were paired as they were")
@@ -139,7 +139,7 @@ def remesh(
     return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(made.unmet))
 
 
-class _Ways(NamedTuple):
+class Ways(NamedTuple):
     """Where nodes are put, whether triangles are paired, see ``remesh``, and whether they are led to squares first."""
 
     facets: bool
@@ -148,7 +148,7 @@ class _Ways(NamedTuple):
     squared: bool = True
 
 
-class _Made(NamedTuple):
+class Made(NamedTuple):
     """What came of it: how many facets are bad; the new surface, alone and in the whole mesh; what is to be said."""
 
     n_bad: int
@@ -160,14 +160,14 @@ class _Made(NamedTuple):
     unmet: list[str]
 
 
-def _without_crossings(
-    region: Region, crease: float, fineness: Fineness, ways: _Ways, target: str | None, progress: Progress
-) -> _Made:
+def meshed_anew(
+    region: Region, crease: float, fineness: Fineness, ways: Ways, target: str | None, progress: Progress
+) -> Made:
     """Remeshed; where facets come to cross or to have no area, what lay there is kept, as often as that helps."""
     mesh = region.surface
     corners = mesh.nodes[mesh.triangulation.triangles]
     before, kept = as_held(region.whole, target), np.zeros(len(corners), np.int8)
-    best: _Made | None = None
+    best: Made | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
         onto = None if ways.facets else round_surfaces(mesh, sheets)
@@ -195,7 +195,7 @@ def _without_crossings(
                 count = int((kept > 0).sum())
                 notes.append(f"{count:,} facets kept their place, where facets would have crossed")
             unmet = [f"{fault} after remeshing" for fault in worse(written, before)]
-            best = _Made(len(bad), result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
+            best = Made(len(bad), result, len(sheets.curves.first) - 1, surface, whole, notes, unmet)
         if not best.unmet or not len(bad):
             break
         kept[_beneath(corners, written.nodes[written.triangulation.triangles[np.unique(bad)]])] += 1

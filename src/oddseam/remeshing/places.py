@@ -13,6 +13,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
+from oddseam.model.rings import grown
 from oddseam.remeshing.assembly import assembled, cut
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.region import Region, region_round
@@ -98,17 +99,7 @@ class Places:
         """Indices of elements and of those that may be changed round them, ring by ring."""
         chosen = np.zeros(self.mesh.n_elements, bool)
         chosen[elements] = True
-        for _ in range(rings):
-            near, at = np.zeros(self.mesh.n_nodes, bool), 0
-            for block in self.mesh.elements.values():
-                near[block.connectivity[chosen[at : at + len(block)]]] = True
-                at += len(block)
-            at = 0
-            for block in self.mesh.elements.values():
-                chosen[at : at + len(block)] |= near[block.connectivity].any(axis=1)
-                at += len(block)
-            chosen &= self._scope
-        return np.flatnonzero(chosen)
+        return np.flatnonzero(grown(self.mesh, chosen, rings, self._scope) & self._scope)
 
     # ------------------------------------------------------------------ moving nodes
 

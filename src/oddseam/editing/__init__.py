@@ -1,0 +1,1 @@
+"""Editing the connectivity of meshes without geometry: openings, lines, borders; identifiers elsewhere stay."""

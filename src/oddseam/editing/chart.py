@@ -1,0 +1,72 @@
+"""A plane beneath a piece of surface: from the plane to the surface and back, along one direction."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array
+
+#: A point this share of an edge outside of a triangle is taken to be within.
+_WITHIN = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class Chart:
+    """A frame: ``origin`` (3,), and the unit vectors ``u``, ``v`` and ``normal``, right-handed.
+
+    The normal points to the side that the surface looks to.
+    """
+
+    origin: Array
+    u: Array
+    v: Array
+    normal: Array
+
+    @classmethod
+    def along(cls, origin: Array, normal: Array) -> Chart:
+        """With u near to the axis x, or y where the normal is along that."""
+        axis = np.eye(3)[0 if abs(normal[0]) < 0.9 else 1]
+        u = axis - (axis @ normal) * normal
+        u /= np.linalg.norm(u)
+        return cls(origin, u, np.cross(normal, u), normal)
+
+    def flat(self, points: Array) -> Array:
+        """(k, 2) where points lie in the plane."""
+        away = points - self.origin
+        return np.stack([away @ self.u, away @ self.v], axis=-1)
+
+    def raised(self, places: Array) -> Array:
+        """(k, 3) places of the plane in space."""
+        return np.asarray(self.origin + places[:, :1] * self.u + places[:, 1:] * self.v)
+
+    def lifted(self, places: Array, nodes: Array, triangles: Array) -> tuple[Array, Array]:
+        """Points of triangles above or below places of the plane.
+
+        Parameters
+        ----------
+        places : (k, 2) array
+        nodes : (n, 3) array
+        triangles : (m, 3) int array
+            Of which no two lie above one another.
+
+        Returns
+        -------
+        points : (k, 3) array
+        row : (k,) int array
+            The triangle; -1 where there is none.
+        """
+        corners = self.flat(nodes)[triangles]
+        a, ab, ac = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+        det = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
+        safe = np.where(det > 0, det, 1.0)
+        away = places[:, None, :] - a
+        s = (away[..., 0] * ac[:, 1] - away[..., 1] * ac[:, 0]) / safe
+        t = (ab[:, 0] * away[..., 1] - ab[:, 1] * away[..., 0]) / safe
+        depth = np.where(det > 0, np.minimum(np.minimum(s, t), 1.0 - s - t), -np.inf)
+        row = np.argmax(depth, axis=1)
+        every = np.arange(len(places))
+        share = np.column_stack([1.0 - s[every, row] - t[every, row], s[every, row], t[every, row]])
+        points = np.einsum("ik,ikd->id", share, nodes[triangles[row]])
+        return points, np.where(depth[every, row] >= -_WITHIN, row, -1)

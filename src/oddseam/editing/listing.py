@@ -1,0 +1,113 @@
+"""Openings of a mesh: rims of shells, and holes through facet solids."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.findings.finding import point_of
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model import Mesh
+
+
+def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
+    """List the openings: closed rims, and cylindrical patches that are holes, if the mesh has patches.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        See ``find_features`` for patches.
+
+    Returns
+    -------
+    list of dict
+        The smallest first: ``kind`` (``rim`` or ``bore``), mean diameter, roundness (least over largest radius; 1 for a
+        bore), centre, axis, part, number of nodes on the rim, and the ids of these.
+
+    Notes
+    -----
+    The outer border of a sheet is a rim too.  O(n log n).
+
+    Examples
+    --------
+    >>> import numpy as np, oddseam
+    >>> ring = np.column_stack([np.cos(np.arange(12) * np.pi / 6), np.sin(np.arange(12) * np.pi / 6), np.zeros(12)])
+    >>> k, j = np.arange(12), (np.arange(12) + 1) % 12
+    >>> disc = np.concatenate([np.column_stack([k, k + 12, j + 12]), np.column_stack([k, j + 12, j])])
+    >>> washer = oddseam.Mesh.from_triangles(np.concatenate([2.0 * ring, 5.0 * ring]), disc, unit="mm")
+    >>> [(row["kind"], round(row["diameter"], 6), row["nodes"]) for row in oddseam.list_openings(washer)]
+    [('rim', 4.0, 12), ('rim', 10.0, 12)]
+    """
+    rows = []
+    for rim in mesh.connectivity.rims:
+        if not rim.closed:
+            continue
+        centre, axis, radii = _circle(mesh.nodes[rim.nodes])
+        element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
+        rows.append(
+            {
+                "kind": "rim",
+                "diameter": 2.0 * float(radii.mean()),
+                "roundness": float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
+                "centre": point_of(centre),
+                "axis": point_of(axis),
+                "part": mesh.parts[int(np.bincount(mesh.element_part[element]).argmax())].name,
+                "nodes": len(rim.nodes),
+                "ids": mesh.node_ids[rim.nodes].tolist(),
+            }
+        )
+    rows += _bores(mesh)
+    return sorted(rows, key=lambda row: (row["diameter"], row["centre"]))
+
+
+def _circle(points: Array) -> tuple[Array, Array, Array]:
+    """Centre and axis of a loop, and how far its nodes are from that: the middle of the area that it encloses."""
+    middle = points.mean(axis=0)
+    arms = points - middle
+    after = np.roll(arms, -1, axis=0)
+    vectors = 0.5 * np.cross(arms, after)
+    total = vectors.sum(axis=0)
+    size = float(np.linalg.norm(total))
+    if size == 0:
+        return middle, np.zeros(3), np.linalg.norm(arms, axis=1)
+    axis = total / size
+    share = vectors @ axis
+    centre = middle + (share[:, None] * (arms + after)).sum(axis=0) / (3.0 * size)
+    away = points - centre
+    return centre, axis, np.linalg.norm(away - np.outer(away @ axis, axis), axis=1)
+
+
+def _bores(mesh: Mesh) -> list[dict[str, Any]]:
+    """Cylindrical patches whose facets look to the axis."""
+    if mesh.patches is None:
+        return []
+    t = mesh.triangulation
+    label = mesh.patches.label[t.element]
+    middles, vectors = mesh.nodes[t.triangles].mean(axis=1), area_vectors(mesh.nodes[t.triangles])
+    rows = []
+    for k, patch in enumerate(mesh.patches.table):
+        its = np.flatnonzero(label == k)
+        if patch.kind != "cylinder" or patch.axis is None or patch.radius is None or not len(its):
+            continue
+        axis = np.array(patch.axis)
+        away = middles[its] - np.array(patch.centre)
+        along = away @ axis
+        if float(np.einsum("ij,ij->", vectors[its], away - np.outer(along, axis))) >= 0:
+            continue
+        centre = np.array(patch.centre) + 0.5 * (along.min() + along.max()) * axis
+        nodes = np.unique(t.triangles[its])
+        rows.append(
+            {
+                "kind": "bore",
+                "diameter": 2.0 * patch.radius,
+                "roundness": 1.0,
+                "centre": point_of(centre),
+                "axis": point_of(axis),
+                "part": mesh.parts[int(np.bincount(mesh.element_part[t.element[its]]).argmax())].name,
+                "nodes": len(nodes),
+                "ids": mesh.node_ids[nodes].tolist(),
+            }
+        )
+    return rows

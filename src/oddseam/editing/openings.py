@@ -1,0 +1,274 @@
+"""Openings cut into elements: round, slotted and rectangular, with rings of regular elements round them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array, point_text
+from oddseam.editing.chart import Chart
+from oddseam.editing.filling_in import Insert, distance_to_polygon, with_insert, worst_of
+from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
+from oddseam.editing.zone import Zone, surface_at, zone_at
+from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
+from oddseam.model import Mesh
+from oddseam.model.connectivity import label_components
+
+#: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
+_MARGINS = (1.6, 2.6, 4.0)
+#: What is good enough not to look further, and what is acceptable at all: smallest angle, scaled Jacobian.
+_GOOD, _LEAST = (26.0, 0.5), (12.0, 0.2)
+#: Ligaments to what bounds the surface have to be so wide, over the size of elements.
+_LIGAMENT = 0.5
+#: Sine of the flattest angle between the direction and the surface.
+_FLATTEST = 0.35
+
+SHAPES = ("round", "slot", "rectangle")
+
+
+@recorded("cut opening")
+def cut_opening(
+    mesh: Mesh,
+    *,
+    at: tuple[float, float, float],
+    shape: str = "round",
+    diameter: float | None = None,
+    length: float | None = None,
+    width: float | None = None,
+    direction: tuple[float, float, float] | None = None,
+    turn: float = 0.0,
+    nodes: int | None = None,
+    collars: Sequence[float] = (),
+) -> tuple[Mesh, Outcome]:
+    """Cut an opening into shell elements or facets, and mesh its neighbourhood anew.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    at : (x, y, z)
+        Its middle: where the line through this point along the direction meets the surface, the nearest place if there
+        are several.
+    shape : str
+        ``"round"``, with a diameter; ``"slot"``, with a length from tip to tip and a width; or ``"rectangle"``.
+    diameter, length, width : float, optional
+        In the unit of the mesh, measured across the direction.
+    direction : (x, y, z), optional
+        Along which the opening goes; without, the normal at the place of the surface nearest to ``at``.
+    turn : float
+        Degrees by which the length is turned about the direction, from the axis x (or y, where that is the direction).
+    nodes : int, optional
+        On the rim; as many as the elements there are fine without.
+    collars : sequence of float
+        Widths of rings of regular elements round the rim, the inmost first.
+
+    Returns
+    -------
+    Mesh
+        Elements away from the opening keep ids, nodes and every bit; new ones have the part of what lay there.
+
+    Raises
+    ------
+    Refusal
+        If the outline comes too near to a free edge, a T-joint, a line element, a sharp edge or another opening; it
+        says how near it may come.  The mesh stays as it was.
+
+    Notes
+    -----
+    Linear in the size of the mesh for finding the place, and in that of the neighbourhood for the rest.  The
+    neighbourhood is triangulated in the plane across the direction (S. W. Sloan 1993, A fast algorithm for generating
+    constrained Delaunay triangulations), on the facets as they were, and then meshed like ``remesh`` does.
+
+    Examples
+    --------
+    >>> import numpy as np, oddseam
+    >>> x, y = (w.ravel() for w in np.meshgrid(np.arange(11.0), np.arange(11.0)))
+    >>> a = np.arange(100) + np.arange(100) // 10
+    >>> corners, ids = np.column_stack([a, a + 1, a + 12, a + 11]), np.arange(1, 101)
+    >>> quads = oddseam.Elements(corners, ids, np.zeros(100, np.int32))
+    >>> none = oddseam.Mesh.from_triangles(np.column_stack([x, y, 0 * x]), np.zeros((0, 3), int), unit="mm")
+    >>> panel = none.replaced(elements={"quad": quads})
+    >>> cut = oddseam.cut_opening(panel, at=(5, 5, 0), diameter=3.0, nodes=16, collars=[0.5])
+    >>> oddseam.prove(cut).rims, oddseam.prove(cut).is_clean
+    (2, True)
+    """
+    place = np.array(at, float)
+    ahead = None if direction is None else _unit(direction)
+    point, normal, element = surface_at(mesh, place, ahead)
+    axis = normal
+    if ahead is not None:
+        axis = ahead if ahead @ normal > 0 else -ahead
+        if axis @ normal < _FLATTEST:
+            off, least = (np.degrees(np.arcsin(sine)) for sine in (axis @ normal, _FLATTEST))
+            raise Refusal(
+                f"at {point_text(point)} the direction is {off:.0f} degrees off the surface; {least:.0f} are needed"
+            )
+    chart = Chart.along(point, axis)
+    widths = [float(width) for width in collars]
+    if not all(0 < width < np.inf for width in widths):
+        raise Refusal("widths of collars are positive")
+    size = _size_round(mesh, element)
+    outline = _outline(shape, diameter, length, width, nodes, size).turned(turn)
+    best: tuple[tuple[float, float], Mesh, Zone] | None = None
+    for margin in _MARGINS:
+        reach = float(np.linalg.norm(outline.ring(sum(widths)), axis=1).max()) + margin * size
+        zone = _zone(mesh, chart, element, reach, outline, widths)
+        insert = _insert(zone, outline, widths)
+        made = with_insert(zone, insert)
+        if made is None:
+            continue
+        worst = worst_of(made, _new_but(made, mesh, insert.points))
+        if best is None or _share(worst) > _share(best[0]):
+            best = worst, made, zone
+        if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1]:
+            break
+    if best is None or _share(best[0]) < 1.0:
+        said = "cross" if best is None else f"would be no better than {_said(best[0])}"
+        raise Refusal(
+            f"no acceptable elements fit round the opening at {point_text(point)}: they {said}; choose another number "
+            "of nodes, other collars or another place"
+        )
+    worst, made, zone = best
+    return made, _outcome(mesh, made, zone, outline, widths, worst)
+
+
+def _new_but(made: Mesh, mesh: Mesh, points: Array) -> Array:
+    """New elements but those all of whose nodes are given points: the shape of collars is asked for."""
+    given = {tuple(xyz) for xyz in points.tolist()}
+    new, at = [], 0
+    top = int(mesh.element_ids.max(initial=0))
+    for block in made.elements.values():
+        rows = np.flatnonzero(block.ids > top)
+        nodes, local = np.unique(block.connectivity[rows], return_inverse=True)
+        known = np.array([tuple(xyz) in given for xyz in made.nodes[nodes].tolist()], bool)
+        new.append(at + rows[~known[local.reshape(len(rows), -1)].all(axis=1)] if len(rows) else rows)
+        at += len(block)
+    return np.concatenate(new)
+
+
+def _share(worst: tuple[float, float]) -> float:
+    """The worst angle and Jacobian over what is acceptable."""
+    return min(worst[0] / _LEAST[0], worst[1] / _LEAST[1])
+
+
+def _said(worst: tuple[float, float]) -> str:
+    words = [f"smallest angle {worst[0]:.3g}"] if np.isfinite(worst[0]) else []
+    words += [f"scaled Jacobian {worst[1]:.3g}"] if np.isfinite(worst[1]) else []
+    return ", ".join(words)
+
+
+def _unit(direction: Sequence[float]) -> Array:
+    vector = np.array(direction, float)
+    size = float(np.linalg.norm(vector)) if vector.shape == (3,) else 0.0
+    if not 0 < size < np.inf:
+        raise Refusal(f"direction {direction} is no direction")
+    return np.asarray(vector / size)
+
+
+def _size_round(mesh: Mesh, element: int) -> float:
+    """Mean length of the edges of an element."""
+    t = mesh.triangulation
+    corners = mesh.nodes[t.triangles[t.element == element]]
+    lengths = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
+    return float(np.sort(lengths.ravel())[: 2 * len(lengths) + 1].mean())
+
+
+def _outline(
+    shape: str, diameter: float | None, length: float | None, width: float | None, nodes: int | None, size: float
+) -> Outline:
+    if shape not in SHAPES:
+        raise Refusal(f"shape {shape!r} is not known; use one of {', '.join(SHAPES)}")
+    if shape == "round":
+        if diameter is None or length is not None or width is not None:
+            raise Refusal("a round opening has a diameter, and nothing else")
+        return round_outline(diameter, nodes or max(12, 2 * round(0.5 * np.pi * diameter / size)))
+    if diameter is not None or length is None or width is None:
+        raise Refusal(f"a {shape} has a length and a width, and nothing else")
+    around = 2.0 * (length + width)
+    count = nodes or max(12, 2 * round(0.5 * around / size))
+    return (slotted_outline if shape == "slot" else rectangular_outline)(length, width, count)
+
+
+def _zone(mesh: Mesh, chart: Chart, element: int, reach: float, outline: Outline, widths: list[float]) -> Zone:
+    """The neighbourhood; borders between parts bound it unless the outline comes near to them."""
+    outer = outline.ring(sum(widths))
+    zone = zone_at(mesh, chart, element, reach, across_parts=False)
+    problem = _too_near(zone, outline, outer)
+    if problem is not None and problem[0] == "border of the part":
+        zone = zone_at(mesh, chart, element, reach, across_parts=True)
+        problem = _too_near(zone, outline, outer)
+    if problem is not None:
+        what, distance, where = problem
+        needed = _LIGAMENT * zone.size
+        distance = round(distance / zone.size, 9) * zone.size + 0.0
+        has = f"has {distance:.4g}" if distance >= 0 else f"goes {-distance:.4g} beyond it"
+        raise Refusal(
+            f"the opening ({outline.name}{', with its collars' if widths else ''}) needs {needed:.4g} to the {what} at "
+            f"{point_text(where)}, {has}"
+        )
+    _, row = chart.lifted(outer, zone.local.nodes, zone.triangles)
+    if (row < 0).any():
+        missed = chart.raised(outer[row < 0][:1])[0]
+        raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {point_text(missed)}")
+    return zone
+
+
+def _too_near(zone: Zone, outline: Outline, outer: Array) -> tuple[str, float, Array] | None:
+    """The bound that is nearest to the outermost ring, how far it is and where, if it is too near."""
+    worst: tuple[str, float, Array] | None = None
+    flat = zone.chart.flat(zone.local.nodes)
+    for what, bounds in zone.bounds.items():
+        edges = bounds
+        if what == "free edge" and len(edges):
+            # openings that lie all within the outline go with it
+            inside = distance_to_polygon(flat, outline.points) < 0
+            label = label_components(len(flat), edges[:, 0], edges[:, 1])[1]
+            stays = np.zeros(len(flat), bool)
+            stays[label[edges[~inside[edges].all(axis=1)].ravel()]] = True
+            edges = edges[stays[label[edges[:, 0]]]]
+        if not len(edges):
+            continue
+        share = np.linspace(0.0, 1.0, 9)[:, None, None]
+        samples = flat[edges[:, 0]] + share * (flat[edges[:, 1]] - flat[edges[:, 0]])
+        distance = distance_to_polygon(samples.reshape(-1, 2), outer)
+        k = int(np.argmin(distance))
+        if distance[k] < _LIGAMENT * zone.size and (worst is None or distance[k] < worst[1]):
+            worst = what, float(distance[k]), zone.chart.raised(samples.reshape(-1, 2)[k : k + 1])[0]
+    return worst
+
+
+def _insert(zone: Zone, outline: Outline, widths: list[float]) -> Insert:
+    """Rings from the rim outwards, and the elements between them."""
+    n = len(outline.points)
+    offsets = np.concatenate([[0.0], np.cumsum(widths)])
+    rings = [zone.chart.lifted(outline.ring(offset), zone.local.nodes, zone.triangles)[0] for offset in offsets]
+    first = zone.local.n_nodes
+    k = np.arange(n)
+    j = (k + 1) % n
+    quads = [first + r * n + np.column_stack([k, k + n, j + n, j]) for r in range(len(widths))]
+    every = np.concatenate(quads) if quads else np.zeros((0, 4), np.int64)
+    outermost = first + len(widths) * n
+    line = np.column_stack([outermost + j, outermost + k])
+    triangles = np.zeros((0, 3), np.int64)
+    if "quad" not in zone.local.elements:
+        triangles = np.concatenate([every[:, [0, 1, 2]], every[:, [0, 2, 3]]])
+        every = every[:0]
+    return Insert(np.concatenate(rings), triangles, every, line, outline.ring(float(offsets[-1])))
+
+
+def _outcome(
+    mesh: Mesh, made: Mesh, zone: Zone, outline: Outline, widths: list[float], worst: tuple[float, float]
+) -> Outcome:
+    """What was done, with quality before and after."""
+    new = int((made.element_ids > int(mesh.element_ids.max(initial=0))).sum())
+    before = worst_of(zone.local, zone.elements)
+
+    place = (point_of(zone.chart.origin),)
+    steps = (
+        Step("cut", len(outline.points), 0.0, f"nodes on the rim, {outline.name}; {len(widths)} collar(s)", place),
+        Step("take out", len(zone.elements), 0.0, f"elements, worst: {_said(before)}"),
+        Step("mesh anew", new, 0.0, f"elements, worst but the collars: {_said(worst)}"),
+    )
+    return Outcome(steps, (), ())

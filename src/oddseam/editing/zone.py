@@ -1,0 +1,182 @@
+"""The neighbourhood of a place: elements of one sheet near to it, alone, with what bounds them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oddseam.arrays import Array, point_text
+from oddseam.editing.chart import Chart
+from oddseam.errors import Refusal
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.triangles import area_vectors
+from oddseam.model import KINDS, Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.splicing import extracted
+
+#: The sheet may be seen under no flatter angle than of this sine.
+_STEEP = 0.25
+#: Edges where the surface turns by more degrees bound the neighbourhood.
+_SHARP = 30.0
+
+#: What may bound a neighbourhood, in the order in which it is named where several meet.
+BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "border of the part")
+
+
+@dataclass(frozen=True, eq=False)
+class Zone:
+    """Elements round a place.
+
+    Attributes
+    ----------
+    whole : Mesh
+    around : (k,) int array
+        Elements of ``whole`` with a node within reach.
+    local : Mesh
+        These alone, with their ids.
+    chart : Chart
+    elements : (j,) int array
+        Elements of ``local``, tri and quad, that hang together with the place without crossing a bound.
+    bounds : dict of str to (e, 2) int array
+        Edges of ``local`` that bound them, by what they are.
+    size : float
+        Mean length of their edges.
+    """
+
+    whole: Mesh
+    around: Array
+    local: Mesh
+    chart: Chart
+    elements: Array
+    bounds: dict[str, Array]
+    size: float
+
+    @property
+    def triangles(self) -> Array:
+        """(t, 3) the triangles of the elements."""
+        t = self.local.triangulation
+        return np.asarray(t.triangles[np.isin(t.element, self.elements)])
+
+    def element_of_triangles(self) -> Array:
+        """(t,) the element of ``local`` that each of ``triangles`` is of."""
+        t = self.local.triangulation
+        return np.asarray(t.element[np.isin(t.element, self.elements)])
+
+
+def surface_at(mesh: Mesh, place: Array, direction: Array | None) -> tuple[Array, Array, int]:
+    """Where a line through a place, or the nearest point to it, meets the surface; the normal there, and the element.
+
+    Raises
+    ------
+    Refusal
+        If the line meets nothing.
+    """
+    t = mesh.triangulation
+    if not len(t.triangles):
+        raise Refusal("the mesh has no surface")
+    corners = mesh.nodes[t.triangles]
+    if direction is None:
+        tree = BoxTree(corners)
+        found, row = tree.closest(place[None])
+        best = int(tree.order[row[0]])
+        point = found[0]
+    else:
+        met, distance = _met(corners, place, direction)
+        if not len(met):
+            raise Refusal(f"the line through {point_text(place)} along {point_text(direction)} meets no element")
+        k = int(np.argmin(np.abs(distance)))
+        best, point = int(met[k]), place + distance[k] * direction
+    vector = area_vectors(corners[best][None])[0]
+    size = float(np.linalg.norm(vector))
+    if size == 0:
+        raise Refusal(f"the element at {point_text(point)} has no area")
+    return point, vector / size, int(t.element[best])
+
+
+def _met(corners: Array, place: Array, direction: Array) -> tuple[Array, Array]:
+    """Triangles that a line meets, and how far along it."""
+    ab, ac = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    cross = np.cross(direction, ac)
+    det = np.einsum("ij,ij->i", ab, cross)
+    safe = np.where(det != 0, det, 1.0)
+    away = place - corners[:, 0]
+    s = np.einsum("ij,ij->i", away, cross) / safe
+    other = np.cross(away, ab)
+    t = other @ direction / safe
+    hit = np.flatnonzero((det != 0) & (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9))
+    return hit, np.einsum("ij,ij->i", ac[hit], other[hit]) / safe[hit]
+
+
+def zone_at(mesh: Mesh, chart: Chart, element: int, reach: float, *, across_parts: bool) -> Zone:
+    """The neighbourhood of the element at the origin of a chart, as far as ``reach``.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    chart : Chart
+    element : int
+        Where to begin.
+    reach : float
+        Elements belong to it with all nodes nearer, measured in the plane of the chart.
+    across_parts : bool
+        Whether borders between parts bound it.
+    """
+    far = np.linalg.norm(chart.flat(mesh.nodes), axis=1)
+    near = (far <= reach) & (np.abs((mesh.nodes - chart.origin) @ chart.normal) <= 2.0 * reach)
+    touched, within = np.zeros(mesh.n_elements, bool), np.zeros(mesh.n_elements, bool)
+    at = 0
+    for block in mesh.elements.values():
+        nodes = near[block.connectivity]
+        touched[at : at + len(block)], within[at : at + len(block)] = nodes.any(axis=1), nodes.all(axis=1)
+        at += len(block)
+    touched[element] = True
+    around = np.flatnonzero(touched)
+    local = extracted(mesh, around)
+    within = within[around]
+    seed = int(np.searchsorted(around, element))
+    c = local.connectivity
+    vectors = np.zeros((local.n_elements, 3))
+    t = local.triangulation
+    np.add.at(vectors, t.element, area_vectors(local.nodes[t.triangles]))
+    size = np.linalg.norm(vectors, axis=1)
+    normal = vectors / np.where(size > 0, size, 1.0)[:, None]
+    within &= normal @ chart.normal >= _STEEP
+    within[seed] = True
+
+    face_element = local.faces.element.astype(np.int64)
+    one, two = face_element[c.face[c.pairs]].T
+    edge = c.pair_edges
+    cosine = np.einsum("ij,ij->i", normal[one], normal[two])
+    kind = np.full(len(c.edges), -1)
+    border = local.element_part[one] != local.element_part[two]
+    kind[edge[border & (not across_parts)]] = BOUNDS.index("border of the part")
+    kind[edge[(cosine < np.cos(np.radians(_SHARP))) | ~c.pair_agrees]] = BOUNDS.index("sharp edge")
+    kind[_on_lines(local)] = BOUNDS.index("line element")
+    kind[c.is_nonmanifold] = BOUNDS.index("T-joint")
+    kind[c.is_free] = BOUNDS.index("free edge")
+    open_ = (kind[edge] < 0) & within[one] & within[two]
+    label = label_components(local.n_elements, one[open_], two[open_])[1]
+    elements = np.flatnonzero(within & (label == label[seed]))
+    member = np.zeros(local.n_elements, bool)
+    member[elements] = True
+    corner = np.flatnonzero(member[face_element[c.face]] & (c.edge_of >= 0))
+    its = np.unique(c.edge_of[corner])
+    ends = local.nodes[c.edges[its]]
+    mean = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
+    bounds = {name: c.edges[its[kind[its] == k]].astype(np.int64) for k, name in enumerate(BOUNDS)}
+    return Zone(mesh, around, local, chart, elements, bounds, mean)
+
+
+def _on_lines(mesh: Mesh) -> Array:
+    """Edges of the faces that line elements lie on."""
+    c, n = mesh.connectivity, max(mesh.n_nodes, 1)
+    keys = c.edges[:, 0].astype(np.int64) * n + c.edges[:, 1]
+    found = [np.zeros(0, np.int64)]
+    for name, block in mesh.elements.items():
+        if KINDS[name].dimension == 1:
+            ends = np.sort(block.connectivity[:, :2].astype(np.int64), axis=1)
+            its = ends[:, 0] * n + ends[:, 1]
+            at = np.minimum(np.searchsorted(keys, its), max(len(keys) - 1, 0))
+            found.append(at[keys[at] == its] if len(keys) else at[:0])
+    return np.unique(np.concatenate(found))
