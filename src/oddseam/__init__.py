@@ -52,7 +52,13 @@ if TYPE_CHECKING:
         read_mesh as read_mesh,
         write_mesh as write_mesh,
     )
-    from oddseam.mending.by_hand import delete as delete, fill as fill, flip as flip, weld as weld
+    from oddseam.mending.by_hand import (
+        add_group as add_group,
+        delete as delete,
+        fill as fill,
+        flip as flip,
+        weld as weld,
+    )
     from oddseam.mending.sequence import mend as mend
     from oddseam.model import (
         Creases as Creases,
@@ -95,6 +101,7 @@ _HOME = {
     "Survey": "findings", "measure": "findings", "survey": "findings",
     "local_lengths": "findings.across",
     "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
+    "add_group": "mending.by_hand",
     "delete": "mending.by_hand", "fill": "mending.by_hand", "flip": "mending.by_hand", "weld": "mending.by_hand",
     "mend": "mending",
     "Creases": "model", "Elements": "model", "Groups": "model", "Material": "model", "Mesh": "model",

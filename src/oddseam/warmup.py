@@ -18,6 +18,7 @@ FAMILIES = (
     "oddseam.sizes.kernels",
     "oddseam.geometry.welding_kernels",
     "oddseam.geometry.boxtree_kernels",
+    "oddseam.geometry.solid_angle_kernels",
     "oddseam.geometry.pair_kernels",
     "oddseam.geometry.primitive_kernels",
     "oddseam.features.growing_kernels",

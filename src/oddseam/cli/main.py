@@ -260,6 +260,16 @@ def build_parser() -> argparse.ArgumentParser:
 
     p.add_argument("--to-unit", choices=_UNITS, help="convert lengths to this unit")
 
+    p = verb("pick", "count and list what a pick selects; draw it, or keep it as a group")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="such as 'near (0,0,9) flat 10' or 'worst 20 minimum-angle'")
+    p.add_argument("--of", choices=("elements", "nodes", "edges", "rims"), default="elements")
+    reports(p)
+    p.add_argument("--picture", metavar="PNG", help="draw the elements that are picked, or that have what is")
+    p.add_argument("--group", metavar="NAME", help="keep elements or nodes as a group of that name, with -o")
+    p.add_argument("-o", "--output", metavar="FILE", help="the suffix chooses the format")
+    p.add_argument("--overwrite", action="store_true", help="allow the output to be the input")
+
     for name, text in (("delete", "delete the elements of a pick"), ("flip", "turn the shell elements of a pick over")):
         p = verb(name, text)
         reads(p)
@@ -359,8 +369,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     args = build_parser().parse_args(argv)
     logging.basicConfig(format="oddseam: %(message)s", level=logging.WARNING, stream=sys.stderr)
     try:
-        verbs = importlib.import_module("oddseam.cli.verbs")
-        status: int = getattr(verbs, "run_" + args.verb.replace("-", "_"))(args)
+        rooms = [importlib.import_module(f"oddseam.cli.{room}") for room in ("verbs", "edits")]
+        name = "run_" + args.verb.replace("-", "_")
+        status: int = next(getattr(room, name) for room in rooms if hasattr(room, name))(args)
         sys.stdout.flush()
         return status
     except OddSeamError as error:

@@ -12,6 +12,7 @@ from rich.console import Console
 from rich.table import Table
 
 import oddseam
+from oddseam.arrays import Array
 from oddseam.formats.registry import Written
 from oddseam.geometry.quality import MORE_IS_WORSE
 
@@ -205,6 +206,41 @@ def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> N
     console.print(table)
     if len(rows) > _MOST_PATCHES:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} wider ones (--json lists all)")
+
+
+def picked(mesh: oddseam.Mesh, chosen: Array, of: str) -> dict[str, Any]:
+    """What a pick selected: how many, their ids, and the box that they lie in."""
+    c = mesh.connectivity
+    kinds: dict[str, int] = {}
+    if of == "elements":
+        ids, nodes, at = mesh.element_ids[chosen].tolist(), [np.zeros(0, np.int64)], 0
+        for name, block in mesh.elements.items():
+            its = chosen[(chosen >= at) & (chosen < at + len(block))] - at
+            at += len(block)
+            nodes.append(block.connectivity[its].ravel())
+            kinds |= {name: len(its)} if len(its) else {}
+        on = np.unique(np.concatenate(nodes))
+    elif of == "nodes":
+        ids, on = mesh.node_ids[chosen].tolist(), chosen
+    elif of == "edges":
+        ids, on = mesh.node_ids[c.edges[chosen]].tolist(), np.unique(c.edges[chosen])
+    else:
+        rims = [c.rims[k].nodes for k in chosen.tolist()]
+        ids, on = [mesh.node_ids[its].tolist() for its in rims], np.unique(np.concatenate(rims))
+    box = [mesh.nodes[on].min(axis=0).tolist(), mesh.nodes[on].max(axis=0).tolist()]
+    return {"count": len(chosen), "kinds": kinds, "ids": ids, "box": box}
+
+
+def print_picked(args: Any, mesh: oddseam.Mesh, chosen: Array) -> None:
+    """How many things a pick selected, where they are, and the first ids."""
+    found = picked(mesh, chosen, args.of)
+    kinds = ", ".join(f"{count:,} {name}" for name, count in found["kinds"].items())
+    low, high = (_point(np.array(corner)) for corner in found["box"])
+    console = _console()
+    console.print(f"{found['count']:,} {args.of}{f' ({kinds})' if kinds else ''}, from {low} to {high}", markup=False)
+    words = [str(one) if isinstance(one, int) else "-".join(map(str, one)) for one in found["ids"][:_MOST_PATCHES]]
+    more = ", ..." if len(found["ids"]) > _MOST_PATCHES else ""
+    console.print(f"  ids {', '.join(words)}{more}", markup=False)
 
 
 def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:

@@ -6,54 +6,13 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any
 
 import oddseam
 from oddseam.cli import tables
+from oddseam.cli.arguments import as_numbers, as_pairs, as_point, check_output, finish, report_of, with_property
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
-from oddseam.formats.registry import Written
-
-
-def _check_output(args: argparse.Namespace) -> None:
-    """Refuse before any work what would fail after it."""
-    output = Path(args.output)
-    format_of(output)
-    if not output.parent.is_dir():
-        raise Refusal(f"{output}: there is no folder {output.parent}")
-    both = output.exists() and Path(args.input).exists()
-    if both and output.samefile(args.input) and not args.overwrite:
-        raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
-
-
-def _with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
-    data = {name: getattr(args, name) for name in ("thickness", "young", "poisson", "density")}
-    return oddseam.assign_property(mesh, **data) if any(v is not None for v in data.values()) else mesh
-
-
-def _finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = None) -> int:
-    """Write the result, print the report, and say by the status whether all is met."""
-    written = oddseam.write_mesh(mesh, args.output, format=format)
-    entry = mesh.account.last if len(mesh.account) else None
-    unmet = [
-        *(entry.outcome.unmet if entry else ()),
-        *(f"{fault} in the file, because of rounding" for fault in written.broken),
-    ]
-    if args.json:
-        report = {"account": mesh.account.to_list(), "written": _written(written), "unmet": unmet}
-        print(json.dumps(report, indent=1))
-    else:
-        if entry is not None:
-            tables.print_entry(entry)
-        tables.print_written(written, mesh)
-    for line in unmet:
-        print(f"oddseam: unmet: {line}", file=sys.stderr)
-    return 1 if unmet else 0
-
-
-def _written(written: Written) -> dict[str, object]:
-    return {name: getattr(written, name) for name in ("path", "format", "dropped", "broken", "largest_rounding")}
 
 
 def run_survey(args: argparse.Namespace) -> int:
@@ -73,7 +32,7 @@ def run_survey(args: argparse.Namespace) -> int:
 def run_measure(args: argparse.Namespace) -> int:
     """Print lengths."""
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    nodes = None if args.nodes is None else _numbers(args.nodes, "--nodes", int)
+    nodes = None if args.nodes is None else as_numbers(args.nodes, "--nodes", int)
     measures = oddseam.measure(mesh, nodes)
     if args.json:
         print(json.dumps({"file": args.input, **measures.to_dict()}, indent=1))
@@ -85,37 +44,37 @@ def run_measure(args: argparse.Namespace) -> int:
 def run_features(args: argparse.Namespace) -> int:
     """Print creases and patches, and keep them where that is asked."""
     if args.output is not None:
-        _check_output(args)
+        check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     with shown() as progress:
         mesh = oddseam.find_features(mesh, crease=args.crease, ridge=args.ridge, noise=args.noise, progress=progress)
     if args.name:
-        mesh = oddseam.name_patches(mesh, _pairs(args.name, "--name"))
+        mesh = oddseam.name_patches(mesh, as_pairs(args.name, "--name"))
     if args.boundary and not args.split:
         raise Refusal("--boundary gives kinds to parts, which --split makes of patches")
     if args.split:
-        mesh = oddseam.split_parts(mesh, boundaries=_pairs(args.boundary, "--boundary"))
+        mesh = oddseam.split_parts(mesh, boundaries=as_pairs(args.boundary, "--boundary"))
     if not args.json:
         tables.print_patches(args.input, mesh)
     elif args.output is None:
         print(json.dumps({"file": args.input, "patches": oddseam.describe_patches(mesh)}, indent=1))
-    return 0 if args.output is None else _finish(mesh, args)
+    return 0 if args.output is None else finish(mesh, args)
 
 
 def run_creases(args: argparse.Namespace) -> int:
     """List creases, or change them."""
     if args.output is not None:
-        _check_output(args)
+        check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     for text in args.along or ():
-        mesh = oddseam.draw_crease(mesh, nodes=_numbers(text, "--along", int))
+        mesh = oddseam.draw_crease(mesh, nodes=as_numbers(text, "--along", int))
     for text in args.across or ():
-        numbers = _numbers(text, "--across", float)
+        numbers = as_numbers(text, "--across", float)
         if len(numbers) % 3 or len(numbers) < 6:
             raise Refusal(f"--across {text}: two points at least are wanted, each of three numbers")
         mesh = oddseam.draw_crease(mesh, through=[numbers[k : k + 3] for k in range(0, len(numbers), 3)])
     for text in args.erase or ():
-        mesh = oddseam.erase_crease(mesh, _point(text, "--erase"))
+        mesh = oddseam.erase_crease(mesh, as_point(text, "--erase"))
     tidied = {name: getattr(args, name) for name in ("gaps", "stubs", "loops", "zigzags")}
     if any(tidied.values()):
         mesh = oddseam.tidy_creases(mesh, **tidied)
@@ -123,13 +82,13 @@ def run_creases(args: argparse.Namespace) -> int:
         tables.print_creases(args.input, mesh)
     elif args.output is None:
         print(json.dumps({"file": args.input, "creases": oddseam.list_creases(mesh)}, indent=1))
-    return 0 if args.output is None else _finish(mesh, args)
+    return 0 if args.output is None else finish(mesh, args)
 
 
 def run_absorb(args: argparse.Namespace) -> int:
     """List what is small in the network of creases, or merge it."""
     if args.output is not None:
-        _check_output(args)
+        check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     with shown() as progress:
         if mesh.creases is None:
@@ -137,7 +96,7 @@ def run_absorb(args: argparse.Namespace) -> int:
         if args.output is not None:
             mesh = oddseam.absorb(mesh, below=args.below, target=format_of(args.output))
     if args.output is not None:
-        return _finish(mesh, args)
+        return finish(mesh, args)
     rows = oddseam.list_small(mesh, below=args.below)
     if args.json:
         print(json.dumps({"file": args.input, "below": args.below, "small": rows}, indent=1))
@@ -148,7 +107,7 @@ def run_absorb(args: argparse.Namespace) -> int:
 
 def run_chambers(args: argparse.Namespace) -> int:
     """Print the closed volumes."""
-    points = [_point(text, "--at") for text in args.at or ()]
+    points = [as_point(text, "--at") for text in args.at or ()]
     chambers = oddseam.find_chambers(oddseam.read_mesh(args.input, unit=args.unit), points)
     if args.json:
         print(json.dumps({"file": args.input, **chambers.to_dict()}, indent=1))
@@ -159,7 +118,7 @@ def run_chambers(args: argparse.Namespace) -> int:
 
 def run_mend(args: argparse.Namespace) -> int:
     """Mend and prove."""
-    _check_output(args)
+    check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     close: str | float = args.close
     if args.close not in ("small", "all", "none"):
@@ -167,28 +126,17 @@ def run_mend(args: argparse.Namespace) -> int:
             close = float(args.close)
         except ValueError:
             raise Refusal(f"--close {args.close}: say small, all, none, or a diameter") from None
-    mesh = _with_property(mesh, args)
+    mesh = with_property(mesh, args)
     with shown() as progress:
         mesh = oddseam.mend(
             mesh, close=close, width=args.width, keep_joints=args.keep_joints, overlaps=args.overlaps,
             trim=args.trim, crumbs=args.crumbs, target=format_of(args.output), progress=progress,
         )  # fmt: skip
-    return _finish(mesh, args)
-
-
-def _pairs(texts: list[str] | None, option: str) -> dict[str, str]:
-    """What stands before each last equals sign, and what after it."""
-    found = {}
-    for text in texts or ():
-        name, _, value = text.rpartition("=")
-        if not name:
-            raise Refusal(f"{option} {text}: an equals sign is wanted, with something before it")
-        found[name] = value
-    return found
+    return finish(mesh, args)
 
 
 def _named_sizes(texts: list[str] | None, option: str) -> dict[str, float]:
-    return {name: _numbers(value, f"{option} {name}", float)[0] for name, value in _pairs(texts, option).items()}
+    return {name: as_numbers(value, f"{option} {name}", float)[0] for name, value in as_pairs(texts, option).items()}
 
 
 def _zones(texts: list[str] | None) -> tuple[oddseam.Zone, ...]:
@@ -197,23 +145,23 @@ def _zones(texts: list[str] | None) -> tuple[oddseam.Zone, ...]:
         kind, _, numbers = text.partition(":")
         if not numbers:
             raise Refusal(f"--zone {text}: say KIND:NUMBERS=SIZE, such as sphere:0,0,9,2.5=0.4")
-        zones.append(oddseam.Zone(kind, _numbers(numbers, f"--zone {kind}", float), size))
+        zones.append(oddseam.Zone(kind, as_numbers(numbers, f"--zone {kind}", float), size))
     return tuple(zones)
 
 
 def run_sizes(args: argparse.Namespace) -> int:
     """Make a size field."""
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    points = [_point(text, "--at") for text in args.at or ()]
+    points = [as_point(text, "--at") for text in args.at or ()]
     rules = {} if args.rules is None else oddseam.read_rules(args.rules)
     given = {name: getattr(args, name) for name in ("base", "smallest", "growth", "per_turn", "across", "crease")}
     given |= {"patches": _named_sizes(args.patch, "--patch"), "parts": _named_sizes(args.part, "--part")}
     along, elements = (
-        _pairs(texts, o) for texts, o in ((args.along, "--along"), (args.elements_along, "--elements-along"))
+        as_pairs(texts, o) for texts, o in ((args.along, "--along"), (args.elements_along, "--elements-along"))
     )
-    lines = [oddseam.Line(_point(at, "--along"), size=_numbers(s, "--along", float)[0]) for at, s in along.items()]
+    lines = [oddseam.Line(as_point(at, "--along"), size=as_numbers(s, "--along", float)[0]) for at, s in along.items()]
     lines += [
-        oddseam.Line(_point(at, "--elements-along"), elements=_numbers(n, "--elements-along", int)[0])
+        oddseam.Line(as_point(at, "--elements-along"), elements=as_numbers(n, "--elements-along", int)[0])
         for at, n in elements.items()
     ]
     within = [
@@ -232,8 +180,8 @@ def run_sizes(args: argparse.Namespace) -> int:
 
 def run_remesh(args: argparse.Namespace) -> int:
     """Remesh the surface."""
-    _check_output(args)
-    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    check_output(args)
+    mesh = with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     size = args.size if args.sizes is None else oddseam.SizeField.read(args.sizes)
     with shown() as progress:
         mesh = oddseam.remesh(
@@ -249,13 +197,13 @@ def run_remesh(args: argparse.Namespace) -> int:
             target=format_of(args.output),
             progress=progress,
         )
-    return _finish(mesh, args)
+    return finish(mesh, args)
 
 
 def run_coarsen(args: argparse.Namespace) -> int:
     """Coarsen the surface."""
-    _check_output(args)
-    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    check_output(args)
+    mesh = with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     with shown() as progress:
         mesh = oddseam.coarsen(
             mesh,
@@ -266,41 +214,41 @@ def run_coarsen(args: argparse.Namespace) -> int:
             target=format_of(args.output),
             progress=progress,
         )
-    return _finish(mesh, args)
+    return finish(mesh, args)
 
 
 def run_refine(args: argparse.Namespace) -> int:
     """Split what is picked."""
-    _check_output(args)
-    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
-    return _finish(oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets), args)
+    check_output(args)
+    mesh = with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    return finish(oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets), args)
 
 
 def run_improve(args: argparse.Namespace) -> int:
     """Improve elements to limits."""
-    _check_output(args)
-    mesh = _with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
+    check_output(args)
+    mesh = with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
     names = ("minimum_angle", "radius_ratio", "aspect_ratio", "skewness", "scaled_jacobian", "warpage")
     limits = {name: getattr(args, name) for name in (*names, "deviation")}
     with shown() as progress:
         mesh = oddseam.improve(
             mesh, **limits, only=args.only, crease=args.crease, target=format_of(args.output), progress=progress
         )
-    return _finish(mesh, args)
+    return finish(mesh, args)
 
 
 def run_convert(args: argparse.Namespace) -> int:
     """Write in another format."""
-    _check_output(args)
+    check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     if args.to_unit is not None:
         mesh = oddseam.change_unit(mesh, unit=args.to_unit)
-    mesh, format = _with_property(mesh, args), format_of(args.output)
+    mesh, format = with_property(mesh, args), format_of(args.output)
     if args.text and format not in ("stl", "ply", "vtu"):
         raise Refusal(f"--text is for STL, PLY and VTU, which are binary otherwise, not for {format}")
     written = oddseam.write_mesh(mesh, args.output, format=f"{format}-text" if args.text else format)
     if args.json:
-        print(json.dumps({"written": _written(written)}, indent=1))
+        print(json.dumps({"written": report_of(written)}, indent=1))
     else:
         tables.print_written(written, mesh)
     for fault in written.broken:
@@ -308,101 +256,11 @@ def run_convert(args: argparse.Namespace) -> int:
     return 1 if written.broken else 0
 
 
-def _numbers(text: str, option: str, what: type) -> tuple[Any, ...]:
-    try:
-        return tuple(what(word) for word in text.split(","))
-    except ValueError:
-        raise Refusal(f"{option} {text}: numbers with commas between are wanted") from None
-
-
-def _point(text: str, option: str) -> tuple[float, float, float]:
-    point = _numbers(text, option, float)
-    if len(point) != 3:
-        raise Refusal(f"{option} {text}: three numbers are wanted")
-    return point[0], point[1], point[2]
-
-
-def run_delete(args: argparse.Namespace) -> int:
-    """Delete what is picked."""
-    _check_output(args)
-    mesh = oddseam.delete(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
-    return _finish(_with_property(mesh, args), args)
-
-
-def run_flip(args: argparse.Namespace) -> int:
-    """Turn over what is picked."""
-    _check_output(args)
-    mesh = oddseam.flip(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
-    return _finish(_with_property(mesh, args), args)
-
-
-def run_fill(args: argparse.Namespace) -> int:
-    """Fill by hand."""
-    _check_output(args)
-    near = None if args.near is None else _point(args.near, "--near")
-    nodes = None if args.nodes is None else _numbers(args.nodes, "--nodes", int)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)
-    return _finish(_with_property(mesh, args), args)
-
-
-def run_cut(args: argparse.Namespace) -> int:
-    """Cut an opening."""
-    _check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    if args.table is not None:
-        openings = oddseam.read_openings(args.table)
-    else:
-        given = {name: getattr(args, name) for name in ("shape", "diameter", "length", "width", "turn", "nodes")}
-        openings = [given | {"at": _point(args.at, "--at"), "collars": _collars(args)}]
-        if args.along is not None:
-            openings[0]["direction"] = _point(args.along, "--along")
-    for number, opening in enumerate(openings, start=1):
-        try:
-            mesh = oddseam.cut_opening(mesh, **opening)
-        except Refusal as refusal:
-            raise Refusal(f"opening {number} of {len(openings)}: {refusal}" if args.table else str(refusal)) from None
-    return _finish(_with_property(mesh, args), args)
-
-
-def _collars(args: argparse.Namespace) -> tuple[float, ...]:
-    return () if args.collars is None else _numbers(args.collars, "--collars", float)
-
-
-def run_openings(args: argparse.Namespace) -> int:
-    """List openings, or change one."""
-    if (args.output is None) != (args.near is None):
-        raise Refusal("changing an opening needs both --near and -o; without them openings are listed")
-    if args.output is not None:
-        _check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    if args.output is not None:
-        to = None if args.to is None else _point(args.to, "--to")
-        near, collars = _point(args.near, "--near"), _collars(args)
-        mesh = oddseam.move_opening(mesh, near=near, to=to, diameter=args.diameter, nodes=args.nodes, collars=collars)
-        return _finish(mesh, args)
-    rows = oddseam.list_openings(mesh)
-    if args.json:
-        print(json.dumps({"file": args.input, "openings": rows}, indent=1))
-    else:
-        tables.print_openings(args.input, mesh, rows)
-    return 0
-
-
-def run_weld(args: argparse.Namespace) -> int:
-    """Join nodes."""
-    _check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    parts = None if args.parts is None else (args.parts[0], args.parts[1])
-    mesh = oddseam.weld(mesh, tolerance=args.tolerance, parts=parts)
-    return _finish(_with_property(mesh, args), args)
-
-
 def run_skin(args: argparse.Namespace) -> int:
     """Take the skin of a solid mesh."""
-    _check_output(args)
+    check_output(args)
     mesh = oddseam.skin(oddseam.read_mesh(args.input, unit=args.unit))
-    return _finish(_with_property(mesh, args), args)
+    return finish(with_property(mesh, args), args)
 
 
 def run_picture(args: argparse.Namespace) -> int:

@@ -11,7 +11,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.filling import fill_rims
-from oddseam.model import Mesh
+from oddseam.model import Groups, Mesh
 from oddseam.model.editing import edited, merged
 from oddseam.picks import pick
 from oddseam.remeshing.around import like_around
@@ -48,6 +48,44 @@ def delete(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     if len(chosen) == mesh.n_elements:
         raise Refusal(f"pick {what!r} selects every element; nothing would be left")
     return edited(mesh, drop=chosen), Outcome((Step("delete", len(chosen), 0.0, what, _places(mesh, chosen)),))
+
+
+@recorded("add group")
+def add_group(mesh: Mesh, name: str, what: str, *, of: str = "elements") -> tuple[Mesh, Outcome]:
+    """Keep a pick as a group of elements or nodes; one of that name is replaced.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    name : str
+    what : str
+        A pick, see ``pick``.
+    of : str
+        ``"elements"`` or ``"nodes"``.
+
+    Raises
+    ------
+    Refusal
+        If it is of something else.
+    PickError
+        If the pick cannot be understood, or selects nothing.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> len(oddseam.pick(oddseam.add_group(corner, "foot", "near (0.5, 0.5, 0)"), "group foot"))
+    1
+    """
+    if of not in ("elements", "nodes"):
+        raise Refusal(f"groups are of elements or nodes, not of {of}")
+    chosen = pick(mesh, what, of=of)
+    groups = mesh.groups
+    kept = {"nodes": dict(groups.nodes), "elements": dict(groups.elements)}
+    kept[of][name] = chosen
+    new = mesh.replaced(groups=Groups(kept["nodes"], kept["elements"], groups.sides))
+    return new, Outcome((Step("add group", len(chosen), 0.0, f"{of} in {name!r}"),))
 
 
 @recorded("flip")

@@ -4,9 +4,11 @@
 
     pick   = both { ("or" | "minus") both }
     both   = grown { "and" grown }
-    grown  = one { "rings" NUMBER }
-    one    = "not" one | "(" pick ")" | "all" | "ids" RANGES | "part" NAME | "group" NAME
-           | "near" POINT | "piece" POINT | "box" POINT POINT | "sphere" POINT NUMBER | "finding" NAME
+    grown  = one { "rings" NUMBER | "flat" NUMBER [ "within" NUMBER ] }
+    one    = "not" one | "(" pick ")" | "all" | "ids" RANGES | "part" NAME | "group" NAME | "finding" NAME
+           | "near" POINT | "piece" POINT | "surface" POINT | "rim" POINT | "rims" "below" NUMBER
+           | "patch" ( NAME | POINT ) | "box" POINT POINT | "sphere" POINT NUMBER
+           | "cylinder" POINT POINT NUMBER | "inside" NAME | "worst" NUMBER NAME
     POINT  = "(" NUMBER "," NUMBER "," NUMBER ")"      RANGES = 5 7 10-20 ...
 
 A name of one word may stand as it is, others in quotes.
@@ -25,6 +27,10 @@ _TOKEN = re.compile(
     r"""\s*(?:(?P<text>"[^"]*"|'[^']*')|(?P<range>\d+-\d+)|(?P<number>[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)
     |(?P<word>[^\W\d][\w.:-]*)|(?P<mark>[(),])|(?P<end>$))""",
     re.VERBOSE,
+)
+#: What a pick may begin with.
+_KNOWN = (
+    "all, ids, part, group, finding, near, piece, surface, patch, rim, rims, box, sphere, cylinder, inside, worst, not"
 )
 #: Deeper nesting than this is nobody's pick.
 _DEEPEST = 50
@@ -98,8 +104,13 @@ class _Parser:
 
     def _grown(self) -> Node:
         node = self._one()
-        while self._accept("rings"):
-            node = Node("rings", node.column, (node,), (self._count(),))
+        while word := self._accept("rings", "flat"):
+            if word == "rings":
+                node = Node("rings", node.column, (node,), (self._count(),))
+            else:
+                angle = self._number()
+                limit = self._number() if self._accept("within") else 180.0
+                node = Node("flat", node.column, (node,), (angle, limit))
         return node
 
     def _one(self) -> Node:
@@ -126,14 +137,25 @@ class _Parser:
             return Node("ids", at, ranges=self._ranges())
         if word := self._accept("part", "group", "finding"):
             return Node(word, at, (), (self._name(),))
-        if word := self._accept("near", "piece"):
+        if word := self._accept("near", "piece", "surface", "rim"):
             return Node(word, at, (), (self._point(),))
+        if self._accept("patch"):
+            return Node("patch", at, (), (self._point() if self._look()[1] == "(" else self._name(),))
+        if self._accept("rims"):
+            if not self._accept("below"):
+                self.fail(self._look()[2], "rims are picked below a diameter: 'below' is missing")
+            return Node("rims", at, (), (self._number(),))
         if self._accept("box"):
             return Node("box", at, (), (self._point(), self._point()))
         if self._accept("sphere"):
             return Node("sphere", at, (), (self._point(), self._number()))
-        known = "all, ids, part, group, near, piece, box, sphere, finding, not"
-        self.fail(at, f"{text!r} begins no pick; picks begin with {known}" if text else f"a pick is missing: {known}")
+        if self._accept("cylinder"):
+            return Node("cylinder", at, (), (self._point(), self._point(), self._number()))
+        if self._accept("inside"):
+            return Node("inside", at, (), (self._name(),))
+        if self._accept("worst"):
+            return Node("worst", at, (), (self._count(), self._name()))
+        self.fail(at, f"{text!r} begins no pick; picks begin with {_KNOWN}" if text else f"a pick is missing: {_KNOWN}")
 
     def _name(self) -> str:
         kind, text, at = self._take()

@@ -3,32 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
 
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import PickError
-from oddseam.findings import Limits, defects
-from oddseam.findings.qualities import inverted_indices
+from oddseam.errors import OddSeamError, PickError
+from oddseam.features.patches import find_features
+from oddseam.findings.qualities import element_quality
+from oddseam.formats import read_mesh
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Mesh
+from oddseam.model.connectivity import label_components
+from oddseam.model.enclosing import is_inside
 from oddseam.model.rings import grown
 from oddseam.picks.language import Node, parse_pick
+from oddseam.picks.of_findings import FINDINGS
+
+#: What can be picked.
+KINDS_OF_PICK = ("elements", "nodes", "edges", "rims")
+#: Two patches lie on one surface if what describes them agrees within this share of the diagonal, or of one.
+_SAME = 1e-3
 
 
-def pick(mesh: Mesh, what: str) -> Array:
-    """Indices of the elements that a pick selects.
+def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
+    """Indices of the elements, nodes, edges or rims that a pick selects.
 
     Parameters
     ----------
     mesh : Mesh
     what : str
         Such as ``"part hood and not sphere (0, 0, 9) 2.5"``; see the page on picks.
+    of : str
+        ``"elements"``; ``"nodes"``, by their own places where the pick is of places, else those of the elements;
+        ``"edges"`` of faces with both nodes picked; or ``"rims"`` with all nodes picked.
 
     Returns
     -------
     (k,) int64 array
-        Element indices, ascending.
+        Indices, ascending; of edges and rims those in ``mesh.connectivity``.
 
     Raises
     ------
@@ -43,14 +58,24 @@ def pick(mesh: Mesh, what: str) -> Array:
     >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
     >>> oddseam.pick(corner, "ids 2-3 or near (0.6, 0.6, 0.6)").tolist()
     [1, 2, 3]
+    >>> oddseam.pick(corner, "sphere (0, 0, 0) 2", of="nodes").tolist()
+    [0, 1, 2, 3]
     """
-    chosen = np.flatnonzero(_Selection(mesh, what).of(parse_pick(what)))
+    if of not in KINDS_OF_PICK:
+        raise PickError(f"{of!r} cannot be picked; {', '.join(KINDS_OF_PICK)} can")
+    tree = parse_pick(what)
+    mark = (_Elements if of == "elements" else _Nodes)(mesh, what).of(tree)
+    if of == "edges":
+        mark = np.asarray(mark[mesh.connectivity.edges].all(axis=1))
+    elif of == "rims":
+        mark = np.array([mark[rim.nodes].all() for rim in mesh.connectivity.rims], bool)
+    chosen = np.flatnonzero(mark)
     if not len(chosen):
-        raise PickError(f"pick {what!r} selects nothing")
+        raise PickError(f"pick {what!r} selects {'nothing' if of == 'elements' else 'no ' + of}")
     return chosen
 
 
-class _Selection:
+class _Elements:
     """Works a tree out into a mark for every element."""
 
     def __init__(self, mesh: Mesh, text: str) -> None:
@@ -59,8 +84,14 @@ class _Selection:
     def _fail(self, node: Node, reason: str) -> PickError:
         return PickError(f"pick {self._text!r}, column {node.column + 1}: {reason}")
 
+    @property
+    def _count(self) -> int:
+        return self._mesh.n_elements
+
     def of(self, node: Node) -> Array:
         """(m,) bool for a step."""
+        if node.kind == "flat":
+            return self._flat(node)
         below = [self.of(other) for other in node.below]
         match node.kind:
             case "and":
@@ -72,21 +103,24 @@ class _Selection:
             case "not":
                 return ~below[0]
             case "rings":
-                return self._grown(below[0], node)
+                return self._rings(below[0], int(str(node.values[0])))
             case "all":
-                return np.ones(self._mesh.n_elements, bool)
+                return np.ones(self._count, bool)
         atom: Callable[[Node], Array] = getattr(self, f"_{node.kind}")
         return atom(node)
 
-    # ------------------------------------------------------------------ atoms
+    # ------------------------------------------------------------------ by what they are
 
     def _ids(self, node: Node) -> Array:
-        found = np.zeros(self._mesh.n_elements, bool)
+        return self._with_ids(node, self._mesh.element_ids, "element")
+
+    def _with_ids(self, node: Node, ids: Array, what: str) -> Array:
+        found = np.zeros(len(ids), bool)
         for first, last in node.ranges:
-            mine = (self._mesh.element_ids >= first) & (self._mesh.element_ids <= last)
+            mine = (ids >= first) & (ids <= last)
             if not mine.any():
                 span = f"{first}" if first == last else f"{first}-{last}"
-                raise self._fail(node, f"there is no element {span}")
+                raise self._fail(node, f"there is no {what} {span}")
             found |= mine
         return found
 
@@ -112,18 +146,101 @@ class _Selection:
             raise self._fail(node, f"there is no group {name!r}; groups are {', '.join(names[:8]) or '(none)'}")
         return found
 
+    def _finding(self, node: Node) -> Array:
+        name = str(node.values[0])
+        if name not in FINDINGS:
+            raise self._fail(node, f"there is no finding {name!r} to pick; there are {', '.join(FINDINGS)}")
+        return self._marked(FINDINGS[name](self._mesh))
+
+    def _worst(self, node: Node) -> Array:
+        count, name = int(str(node.values[0])), str(node.values[1]).replace("-", "_").replace(" ", "_")
+        values = np.full(self._mesh.n_elements, np.nan)
+        known: set[str] = set()
+        for index, measures in element_quality(self._mesh).values():
+            known |= measures.keys()
+            if name in measures:
+                values[index] = measures[name]
+        if name not in known:
+            raise self._fail(node, f"there is no measure {name!r}; there are {', '.join(sorted(known)) or '(none)'}")
+        order = np.argsort(-values if name in MORE_IS_WORSE else values, kind="stable")
+        return self._marked(order[: min(count, int((~np.isnan(values)).sum()))])
+
+    # ------------------------------------------------------------------ by the surface
+
     def _near(self, node: Node) -> Array:
-        found = np.zeros(self._mesh.n_elements, bool)
-        found[self._nearest(node)] = True
-        return found
+        return self._marked(np.array([self._nearest(node)]))
 
     def _piece(self, node: Node) -> Array:
         surface = self._mesh.triangulation
         piece = self._mesh.pieces.of_triangle
         its = piece[np.flatnonzero(surface.element == self._nearest(node))[0]]
-        found = np.zeros(self._mesh.n_elements, bool)
-        found[surface.element[piece == its]] = True
-        return found
+        return self._marked(surface.element[piece == its])
+
+    @cached_property
+    def _with_patches(self) -> Mesh:
+        return self._mesh if self._mesh.patches is not None else find_features(self._mesh)
+
+    def _patch(self, node: Node) -> Array:
+        patches = self._with_patches.patches
+        assert patches is not None
+        if isinstance(node.values[0], tuple):
+            return np.asarray(patches.label == patches.label[self._nearest(node)])
+        names = [patch.name for patch in patches.table]
+        if node.values[0] not in names:
+            raise self._fail(node, f"there is no patch {node.values[0]!r}; patches are {', '.join(names[:8])}")
+        return np.asarray(patches.label == names.index(str(node.values[0])))
+
+    def _surface(self, node: Node) -> Array:
+        """All patches on the plane, cylinder, cone, sphere or torus of the one at a point."""
+        patches = self._with_patches.patches
+        assert patches is not None
+        own = int(patches.label[self._nearest(node)])
+        mine = patches.table[own]
+        if own < 0 or mine.kind == "free-form" or mine.centre is None:
+            raise self._fail(node, "the surface there is free-form; pick its patch")
+        near = _SAME * self._mesh.diagonal
+        same = []
+        for k, other in enumerate(patches.table):
+            if other.kind != mine.kind or other.centre is None:
+                continue
+            away = np.subtract(other.centre, mine.centre)
+            if mine.axis is not None and other.axis is not None:
+                if np.linalg.norm(np.cross(mine.axis, other.axis)) > _SAME:
+                    continue
+                along = float(away @ np.array(mine.axis))
+                if mine.kind == "cylinder":
+                    away = away - along * np.array(mine.axis)
+                elif mine.kind == "plane":
+                    away = np.array([along])
+            sizes = [(mine.radius, other.radius), (mine.tube, other.tube)]
+            differ = [abs((a or 0.0) - (b or 0.0)) for a, b in sizes]
+            if np.linalg.norm(away) <= near and max(differ) <= (_SAME * 90.0 if mine.kind == "cone" else near):
+                same.append(k)
+        return np.isin(patches.label, same)
+
+    def _rim(self, node: Node) -> Array:
+        return self._marked(self._at_rims(self._nearest_rim(node)))
+
+    def _rims(self, node: Node) -> Array:
+        return self._marked(self._at_rims(self._small_rims(node)))
+
+    def _small_rims(self, node: Node) -> list[int]:
+        _, size, _ = self._mesh.connectivity.measure_rims(self._mesh.nodes)
+        return np.flatnonzero(size < float(str(node.values[0]))).tolist()
+
+    def _nearest_rim(self, node: Node) -> list[int]:
+        rims = self._mesh.connectivity.rims
+        if not rims:
+            raise self._fail(node, "the surface has no rim")
+        place = np.array(node.values[0], float)
+        away = [float(np.linalg.norm(self._mesh.nodes[rim.nodes] - place, axis=1).min()) for rim in rims]
+        return [int(np.argmin(away))]
+
+    def _at_rims(self, numbers: list[int]) -> Array:
+        """Elements along rims."""
+        c = self._mesh.connectivity
+        faces = [c.face[c.rims[k].corners] for k in numbers]
+        return np.asarray(self._mesh.faces.element[np.concatenate([np.zeros(0, np.int64), *faces])])
 
     def _nearest(self, node: Node) -> int:
         surface = self._mesh.triangulation
@@ -133,25 +250,36 @@ class _Selection:
         _, row = tree.closest(np.array([node.values[0]], float))
         return int(surface.element[tree.order[row[0]]])
 
+    # ------------------------------------------------------------------ by place
+
     def _box(self, node: Node) -> Array:
         ends = np.array(node.values, float)
         low, high = ends.min(axis=0), ends.max(axis=0)
-        inside = ((self._mesh.nodes >= low) & (self._mesh.nodes <= high)).all(axis=1)
-        return self._by_nodes(inside, all_of_them=True)
+        return self._placed(((self._mesh.nodes >= low) & (self._mesh.nodes <= high)).all(axis=1))
 
     def _sphere(self, node: Node) -> Array:
         away = np.linalg.norm(self._mesh.nodes - np.array(node.values[0], float), axis=1)
-        return self._by_nodes(away <= float(str(node.values[1])), all_of_them=True)
+        return self._placed(away <= float(str(node.values[1])))
 
-    def _finding(self, node: Node) -> Array:
-        name = str(node.values[0])
-        if name not in _FINDINGS:
-            raise self._fail(node, f"there is no finding {name!r} to pick; there are {', '.join(_FINDINGS)}")
-        found = np.zeros(self._mesh.n_elements, bool)
-        found[_FINDINGS[name](self._mesh)] = True
-        return found
+    def _cylinder(self, node: Node) -> Array:
+        begin, end = (np.array(node.values[k], float) for k in (0, 1))
+        axis, away = end - begin, self._mesh.nodes - begin
+        length = float(np.linalg.norm(axis))
+        if length == 0:
+            raise self._fail(node, "the two ends of the axis are one point")
+        along = away @ (axis / length)
+        out = np.linalg.norm(away - along[:, None] * (axis / length), axis=1)
+        return self._placed((along >= 0) & (along <= length) & (out <= float(str(node.values[2]))))
 
-    # ------------------------------------------------------------------ by nodes
+    def _inside(self, node: Node) -> Array:
+        try:
+            body = read_mesh(str(node.values[0]), unit=self._mesh.unit)
+        except OddSeamError as error:
+            raise self._fail(node, str(error)) from None
+        return self._placed(is_inside(body, self._mesh.nodes))
+
+    def _placed(self, inside: Array) -> Array:
+        return self._by_nodes(inside, all_of_them=True)
 
     def _by_nodes(self, inside: Array, *, all_of_them: bool) -> Array:
         """Elements with all their nodes, or any, among those marked."""
@@ -161,7 +289,14 @@ class _Selection:
             held.append(np.asarray(mark.all(axis=1) if all_of_them else mark.any(axis=1)))
         return np.concatenate(held)
 
-    def _grown(self, chosen: Array, node: Node) -> Array:
+    def _marked(self, elements: Array) -> Array:
+        found = np.zeros(self._mesh.n_elements, bool)
+        found[elements] = True
+        return found
+
+    # ------------------------------------------------------------------ grown
+
+    def _rings(self, chosen: Array, count: int) -> Array:
         """Grown by rings of elements of a like dimension that share a node."""
         like = np.concatenate(
             [
@@ -169,41 +304,89 @@ class _Selection:
                 *(np.full(len(b), KINDS[k].dimension, np.int8) for k, b in self._mesh.elements.items()),
             ]
         )
-        return grown(self._mesh, chosen, int(str(node.values[0])), np.isin(like, like[chosen]))
+        return grown(self._mesh, chosen, count, np.isin(like, like[chosen]))
+
+    def _flat(self, node: Node) -> Array:
+        """Grown across edges that turn by less than an angle, to elements that look the way the seeds do, about."""
+        chosen = self.of(node.below[0])
+        angle, limit = (np.radians(float(str(value))) for value in node.values)
+        mesh, c = self._mesh, self._mesh.connectivity
+        vectors = np.zeros((mesh.n_elements, 3))
+        t = mesh.triangulation
+        np.add.at(vectors, t.element, area_vectors(mesh.nodes[t.triangles]))
+        size = np.linalg.norm(vectors, axis=1)
+        normal = vectors / np.where(size > 0, size, 1.0)[:, None]
+        seed = vectors[chosen].sum(axis=0)
+        length = float(np.linalg.norm(seed))
+        open_ = np.ones(mesh.n_elements, bool)
+        if length > 0:
+            open_ = normal @ (seed / length) >= np.cos(limit) - 1e-12
+        one, two = mesh.faces.element[c.face[c.pairs]].astype(np.int64).T
+        cosine = np.where(c.pair_agrees, 1.0, -1.0) * np.einsum("ij,ij->i", normal[one], normal[two])
+        flat = (cosine >= np.cos(angle)) & open_[one] & open_[two]
+        label = label_components(mesh.n_elements, one[flat], two[flat])[1]
+        return np.asarray(chosen | np.isin(label, label[chosen & (size > 0)]) & open_ & (size > 0))
 
 
-def _of_triangles(rows: Callable[[Mesh], Array]) -> Callable[[Mesh], Array]:
-    return lambda mesh: mesh.triangulation.element[rows(mesh)]
+class _Nodes(_Elements):
+    """Works a tree out into a mark for every node: by its own place, or as one of the elements that are picked."""
 
+    def __init__(self, mesh: Mesh, text: str) -> None:
+        super().__init__(mesh, text)
+        self._elements = _Elements(mesh, text)
 
-def _at_edges(which: str) -> Callable[[Mesh], Array]:
-    def elements(mesh: Mesh) -> Array:
-        c = mesh.connectivity
-        corner = np.flatnonzero(c.edge_of >= 0)
-        return np.asarray(mesh.faces.element[c.face[corner[getattr(c, which)[c.edge_of[corner]]]]])
+    @property
+    def _count(self) -> int:
+        return self._mesh.n_nodes
 
-    return elements
+    def _ids(self, node: Node) -> Array:
+        return self._with_ids(node, self._mesh.node_ids, "node")
 
+    def _placed(self, inside: Array) -> Array:
+        return inside
 
-def _of_crumbs(mesh: Mesh) -> Array:
-    pieces = defects.crumb_pieces(mesh, Limits().crumb * mesh.diagonal)
-    return np.asarray(mesh.triangulation.element[np.isin(mesh.pieces.of_triangle, pieces)])
+    def _near(self, node: Node) -> Array:
+        found = np.zeros(self._mesh.n_nodes, bool)
+        if len(found):
+            found[int(np.argmin(np.linalg.norm(self._mesh.nodes - np.array(node.values[0], float), axis=1)))] = True
+        return found
 
+    def _group(self, node: Node) -> Array:
+        found = np.zeros(self._mesh.n_nodes, bool)
+        if str(node.values[0]) not in self._mesh.groups.nodes:
+            return self._of_elements(node)
+        found[self._mesh.groups.nodes[str(node.values[0])]] = True
+        return found
 
-def _of_inward(mesh: Mesh) -> Array:
-    return np.asarray(mesh.triangulation.element[np.isin(mesh.pieces.of_triangle, mesh.pieces.inward)])
+    def _rim(self, node: Node) -> Array:
+        return self._on_rims(self._nearest_rim(node))
 
+    def _rims(self, node: Node) -> Array:
+        return self._on_rims(self._small_rims(node))
 
-#: Elements of the findings that can be picked, by the names that a survey gives them.
-_FINDINGS: dict[str, Callable[[Mesh], Array]] = {
-    "duplicate facets": _of_triangles(lambda mesh: mesh.duplicate_triangles),
-    "degenerate facets": _of_triangles(lambda mesh: mesh.degenerate_triangles),
-    "crossing facets": _of_triangles(lambda mesh: mesh.crossing_triangles.ravel()),
-    "slivers": _of_triangles(lambda mesh: defects.sliver_rows(mesh)[0]),
-    "free edges": _at_edges("is_free"),
-    "non-manifold edges": _at_edges("is_nonmanifold"),
-    "misoriented edges": lambda mesh: mesh.faces.element[defects.minority_faces(mesh)[0]],
-    "crumbs": _of_crumbs,
-    "inside-out pieces": _of_inward,
-    "inverted elements": inverted_indices,
-}
+    def _on_rims(self, numbers: list[int]) -> Array:
+        found = np.zeros(self._mesh.n_nodes, bool)
+        for k in numbers:
+            found[self._mesh.connectivity.rims[k].nodes] = True
+        return found
+
+    def _rings(self, chosen: Array, count: int) -> Array:
+        for _ in range(count):
+            touched = self._by_nodes(chosen, all_of_them=False)
+            chosen = chosen | self._nodes_of(touched)
+        return chosen
+
+    def _flat(self, node: Node) -> Array:
+        return self._of_elements(node)
+
+    def _of_elements(self, node: Node) -> Array:
+        return self._nodes_of(self._elements.of(node))
+
+    def _nodes_of(self, elements: Array) -> Array:
+        found, at = np.zeros(self._mesh.n_nodes, bool), 0
+        for block in self._mesh.elements.values():
+            found[block.connectivity[elements[at : at + len(block)]]] = True
+            at += len(block)
+        return found
+
+    _part = _piece = _patch = _surface = _finding = _worst = _of_elements

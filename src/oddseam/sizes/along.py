@@ -11,7 +11,6 @@ from oddseam.errors import Refusal
 from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import chains_of
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 
@@ -94,23 +93,3 @@ def sources_along(mesh: Mesh, line: Line, crease: float) -> tuple[Array, Array]:
         points.append(a + (np.arange(count + 1) / count)[:, None] * (b - a))
     found = np.concatenate(points)
     return found, np.full(len(found), wanted)
-
-
-def is_inside(mesh: Mesh, points: Array) -> Array:
-    """(k,) bool: which points lie in the space that a mesh encloses, by winding number.
-
-    O(k m) for k points in the box of its m facets.
-    """
-    from oddseam.compiled import announce
-    from oddseam.sizes.kernels import add_turns
-
-    announce(add_turns)
-    corners = np.ascontiguousarray(mesh.nodes[mesh.triangulation.triangles])
-    low, high = mesh.box
-    rows = np.flatnonzero(((points >= low) & (points <= high)).all(axis=1))
-    near = np.ascontiguousarray(points[rows])
-    turns = np.zeros(len(rows))
-    in_shares(lambda start, stop: add_turns(near[start:stop], corners, turns[start:stop]), len(rows), most=2_000)
-    found = np.zeros(len(points), bool)
-    found[rows[np.abs(turns) > 0.5]] = True
-    return found

@@ -10,9 +10,10 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, OUTWARD, Across
 from oddseam.model import Mesh
+from oddseam.model.enclosing import is_inside
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.sizes.along import Line, is_inside, sources_along
+from oddseam.sizes.along import Line, sources_along
 from oddseam.sizes.curvature import largest_curvature
 from oddseam.sizes.field import SizeField
 from oddseam.sizes.zones import Zone

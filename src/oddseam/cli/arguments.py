@@ -1,0 +1,84 @@
+"""What verbs share: checking outputs, taking arguments apart, writing results."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import oddseam
+from oddseam.cli import tables
+from oddseam.errors import Refusal
+from oddseam.formats import format_of
+from oddseam.formats.registry import Written
+
+
+def check_output(args: argparse.Namespace) -> None:
+    """Refuse before any work what would fail after it."""
+    output = Path(args.output)
+    format_of(output)
+    if not output.parent.is_dir():
+        raise Refusal(f"{output}: there is no folder {output.parent}")
+    both = output.exists() and Path(args.input).exists()
+    if both and output.samefile(args.input) and not args.overwrite:
+        raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
+
+
+def with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
+    """The mesh with the thickness and the material that a deck needs, where these are given."""
+    data = {name: getattr(args, name) for name in ("thickness", "young", "poisson", "density")}
+    return oddseam.assign_property(mesh, **data) if any(v is not None for v in data.values()) else mesh
+
+
+def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = None) -> int:
+    """Write the result, print the report, and say by the status whether all is met."""
+    written = oddseam.write_mesh(mesh, args.output, format=format)
+    entry = mesh.account.last if len(mesh.account) else None
+    unmet = [
+        *(entry.outcome.unmet if entry else ()),
+        *(f"{fault} in the file, because of rounding" for fault in written.broken),
+    ]
+    if args.json:
+        report = {"account": mesh.account.to_list(), "written": report_of(written), "unmet": unmet}
+        print(json.dumps(report, indent=1))
+    else:
+        if entry is not None:
+            tables.print_entry(entry)
+        tables.print_written(written, mesh)
+    for line in unmet:
+        print(f"oddseam: unmet: {line}", file=sys.stderr)
+    return 1 if unmet else 0
+
+
+def report_of(written: Written) -> dict[str, object]:
+    """What was written, as plain values."""
+    return {name: getattr(written, name) for name in ("path", "format", "dropped", "broken", "largest_rounding")}
+
+
+def as_numbers(text: str, option: str, what: type) -> tuple[Any, ...]:
+    """Numbers with commas between."""
+    try:
+        return tuple(what(word) for word in text.split(","))
+    except ValueError:
+        raise Refusal(f"{option} {text}: numbers with commas between are wanted") from None
+
+
+def as_point(text: str, option: str) -> tuple[float, float, float]:
+    """Three numbers with commas between."""
+    point = as_numbers(text, option, float)
+    if len(point) != 3:
+        raise Refusal(f"{option} {text}: three numbers are wanted")
+    return point[0], point[1], point[2]
+
+
+def as_pairs(texts: list[str] | None, option: str) -> dict[str, str]:
+    """What stands before each last equals sign, and what after it."""
+    found = {}
+    for text in texts or ():
+        name, _, value = text.rpartition("=")
+        if not name:
+            raise Refusal(f"{option} {text}: an equals sign is wanted, with something before it")
+        found[name] = value
+    return found

@@ -1,0 +1,111 @@
+"""Verbs that change what is picked, or one place."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+import oddseam
+from oddseam.cli import tables
+from oddseam.cli.arguments import as_numbers, as_point, check_output, finish, with_property
+from oddseam.errors import Refusal
+
+
+def run_pick(args: argparse.Namespace) -> int:
+    """Say what a pick selects."""
+    if (args.group is None) != (args.output is None):
+        raise Refusal("a group is kept with both --group NAME and -o FILE")
+    if args.output is not None:
+        check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    chosen = oddseam.pick(mesh, args.pick, of=args.of)
+    if args.json:
+        print(
+            json.dumps({"file": args.input, "pick": args.pick, "of": args.of, **tables.picked(mesh, chosen, args.of)})
+        )
+    else:
+        tables.print_picked(args, mesh, chosen)
+    if args.picture is not None:
+        oddseam.draw(mesh, args.picture, only=args.pick, title=args.pick, plain=True)
+    if args.output is None:
+        return 0
+    written = oddseam.write_mesh(oddseam.add_group(mesh, args.group, args.pick, of=args.of), args.output)
+    if not args.json:
+        tables.print_written(written, mesh)
+    return 0
+
+
+def run_delete(args: argparse.Namespace) -> int:
+    """Delete what is picked."""
+    check_output(args)
+    mesh = oddseam.delete(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    return finish(with_property(mesh, args), args)
+
+
+def run_flip(args: argparse.Namespace) -> int:
+    """Turn over what is picked."""
+    check_output(args)
+    mesh = oddseam.flip(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    return finish(with_property(mesh, args), args)
+
+
+def run_fill(args: argparse.Namespace) -> int:
+    """Fill by hand."""
+    check_output(args)
+    near = None if args.near is None else as_point(args.near, "--near")
+    nodes = None if args.nodes is None else as_numbers(args.nodes, "--nodes", int)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)
+    return finish(with_property(mesh, args), args)
+
+
+def run_cut(args: argparse.Namespace) -> int:
+    """Cut an opening."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.table is not None:
+        openings = oddseam.read_openings(args.table)
+    else:
+        given = {name: getattr(args, name) for name in ("shape", "diameter", "length", "width", "turn", "nodes")}
+        openings = [given | {"at": as_point(args.at, "--at"), "collars": _collars(args)}]
+        if args.along is not None:
+            openings[0]["direction"] = as_point(args.along, "--along")
+    for number, opening in enumerate(openings, start=1):
+        try:
+            mesh = oddseam.cut_opening(mesh, **opening)
+        except Refusal as refusal:
+            raise Refusal(f"opening {number} of {len(openings)}: {refusal}" if args.table else str(refusal)) from None
+    return finish(with_property(mesh, args), args)
+
+
+def _collars(args: argparse.Namespace) -> tuple[float, ...]:
+    return () if args.collars is None else as_numbers(args.collars, "--collars", float)
+
+
+def run_openings(args: argparse.Namespace) -> int:
+    """List openings, or change one."""
+    if (args.output is None) != (args.near is None):
+        raise Refusal("changing an opening needs both --near and -o; without them openings are listed")
+    if args.output is not None:
+        check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.output is not None:
+        to = None if args.to is None else as_point(args.to, "--to")
+        near, collars = as_point(args.near, "--near"), _collars(args)
+        mesh = oddseam.move_opening(mesh, near=near, to=to, diameter=args.diameter, nodes=args.nodes, collars=collars)
+        return finish(mesh, args)
+    rows = oddseam.list_openings(mesh)
+    if args.json:
+        print(json.dumps({"file": args.input, "openings": rows}, indent=1))
+    else:
+        tables.print_openings(args.input, mesh, rows)
+    return 0
+
+
+def run_weld(args: argparse.Namespace) -> int:
+    """Join nodes."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    parts = None if args.parts is None else (args.parts[0], args.parts[1])
+    mesh = oddseam.weld(mesh, tolerance=args.tolerance, parts=parts)
+    return finish(with_property(mesh, args), args)

@@ -1,0 +1,143 @@
+"""Picks that grow, picks of surfaces and rims, and picks of nodes, edges and rims."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import shapes
+from test_openings import panel
+
+import oddseam
+
+
+@pytest.fixture(scope="module")
+def pipe() -> oddseam.Mesh:
+    """A cylinder of radius one between z = 0 and 3, with its caps."""
+    return shapes.mesh(shapes.capped_cylinder(48), unit="mm")
+
+
+@pytest.fixture(scope="module")
+def holed() -> oddseam.Mesh:
+    mesh = oddseam.cut_opening(panel(), at=(6, 6, 0), diameter=3.0, nodes=24)
+    return oddseam.cut_opening(mesh, at=(14, 13, 0), diameter=5.0, nodes=32)
+
+
+def height(mesh: oddseam.Mesh, elements: np.ndarray) -> np.ndarray:
+    return mesh.nodes[mesh.triangulation.triangles[elements]][:, :, 2]
+
+
+def test_growth_ends_at_edges_that_turn_and_at_the_angle_to_the_seed(pipe):
+    cap = oddseam.pick(pipe, "near (0.2, 0.3, 3) flat 20")
+    assert len(cap) == 48 and (height(pipe, cap) == 3).all()
+    wall = oddseam.pick(pipe, "near (1, 0, 1.5) flat 20")
+    assert len(wall) == 96
+    some = oddseam.pick(pipe, "near (1, 0, 1.5) flat 20 within 45")
+    assert 20 < len(some) < 30 and set(some) < set(wall)
+    assert len(oddseam.pick(pipe, "near (1, 0, 1.5) flat 100")) == pipe.n_elements
+    ring = oddseam.pick(pipe, "near (0.2, 0.3, 3) flat 20 rings 1")
+    assert len(ring) > 48
+
+
+def test_patches_and_whole_surfaces(pipe):
+    assert len(oddseam.pick(pipe, "patch (1, 0, 1.5)")) == 96
+    assert len(oddseam.pick(pipe, "surface (1, 0, 1.5)")) == 96
+    known = oddseam.find_features(pipe)
+    assert len(oddseam.pick(known, 'patch "cylinder 1"')) == 96
+    # two bores in line are one surface, though two patches
+    nodes, triangles = shapes.capped_cylinder(24)
+    two = shapes.side_by_side((nodes, triangles), (nodes + np.array([0, 0, 9.0]), triangles))
+    assert len(oddseam.pick(two, "surface (1, 0, 1.5)")) == 96 and len(oddseam.pick(two, "patch (1, 0, 1.5)")) == 48
+    with pytest.raises(oddseam.PickError, match="no patch 'lid'; patches are"):
+        oddseam.pick(known, "patch lid")
+
+
+def test_places(tmp_path, pipe):
+    mesh = panel()
+    assert len(oddseam.pick(mesh, "cylinder (10, 10, -1) (10, 10, 1) 3.01")) == 16
+    oddseam.write_mesh(
+        oddseam.Mesh.from_triangles(pipe.nodes * 4 + (10, 10, -5), pipe.triangulation.triangles, unit="mm"),
+        tmp_path / "tool.stl",
+    )
+    inside = oddseam.pick(mesh, f"inside '{tmp_path / 'tool.stl'}'")
+    middle = mesh.nodes[mesh.elements["quad"].connectivity[inside]].mean(axis=1)
+    assert len(inside) > 20 and np.linalg.norm(middle[:, :2] - 10, axis=1).max() < 4
+    with pytest.raises(oddseam.PickError, match=r"column 1: .*no such file"):
+        oddseam.pick(mesh, "inside 'gone.stl'")
+    with pytest.raises(oddseam.PickError, match="one point"):
+        oddseam.pick(mesh, "cylinder (1, 1, 1) (1, 1, 1) 2")
+
+
+def test_rims_and_the_worst(holed):
+    small = oddseam.pick(holed, "rim (6, 6, 0)", of="nodes")
+    assert len(small) == 24 and len(oddseam.pick(holed, "rims below 8", of="nodes")) == 56
+    assert len(oddseam.pick(holed, "rims below 8", of="rims")) == 2
+    assert len(oddseam.pick(holed, "rim (6, 6, 0)")) == 24
+    worst = oddseam.pick(holed, "worst 7 scaled-jacobian")
+    quads = holed.elements["quad"]
+    values = oddseam.geometry.quality.quality(holed.nodes[quads.connectivity])["scaled_jacobian"]
+    first = sum(len(b) for name, b in holed.elements.items() if name == "tri")
+    assert set(worst - first) == set(np.argsort(values, kind="stable")[:7])
+    with pytest.raises(oddseam.PickError, match="no measure 'beauty'; there are aspect_ratio"):
+        oddseam.pick(holed, "worst 3 beauty")
+
+
+def test_nodes_and_edges_by_their_own_places(holed):
+    nodes = oddseam.pick(holed, "box (-1, -1, -1) (2.5, 2.5, 1)", of="nodes")
+    assert len(nodes) == 9 and (holed.nodes[nodes, :2] <= 2).all()
+    assert len(oddseam.pick(holed, "near (0, 0, 0)", of="nodes")) == 1
+    edges = oddseam.pick(holed, "box (-1, -1, -1) (2.5, 2.5, 1)", of="edges")
+    assert len(edges) == 12
+    assert len(oddseam.pick(holed, "near (0.4, 0.4, 0) rings 1", of="nodes")) == 4
+    assert holed.node_ids[oddseam.pick(holed, "ids 5-14", of="nodes")].tolist() == [5, 8, 11, 14]
+    with pytest.raises(oddseam.PickError, match="selects no rims"):
+        oddseam.pick(holed, "near (0, 0, 0)", of="rims")
+    with pytest.raises(oddseam.PickError, match="cannot be picked"):
+        oddseam.pick(holed, "all", of="corners")
+
+
+def test_a_pick_survives_new_numbers(holed):
+    words = "near (6, 4, 0) flat 5 within 20 and not sphere (14, 13, 0) 4"
+    before = oddseam.pick(holed, words)
+    order = np.random.default_rng(4).permutation(holed.n_nodes)
+    new = np.argsort(order)
+    moved = holed.replaced(
+        nodes=holed.nodes[order],
+        node_ids=7 + np.arange(holed.n_nodes),
+        elements={
+            name: oddseam.Elements(new[b.connectivity], b.ids + 1000, b.part) for name, b in holed.elements.items()
+        },
+    )
+    assert np.array_equal(oddseam.pick(moved, words), before)
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("near (0,0,0) flat", "column 18: a number is wanted"), ("rims", "column 5: .*'below' is missing"),
+        ("worst bad", "column 7: a whole number"), ("inside", "column 7: a name is missing"),
+        ("all flat 5 within", "column 18: a number is wanted"), ("surface 5", "column 9: a point such as"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_said_with_its_column(text, message):
+    with pytest.raises(oddseam.PickError, match=message):
+        oddseam.pick(panel(), text)
+
+
+def test_the_command_counts_lists_draws_and_keeps(run, tmp_path, holed):
+    oddseam.write_mesh(holed, tmp_path / "holed.seam")
+    said = run("pick", "holed.seam", "rims below 8", "--of", "rims")
+    assert said.returncode == 0 and said.stdout.startswith("2 rims")
+    found = json.loads(run("pick", "holed.seam", "near (0.5, 0.5, 0) rings 1", "--json").stdout)
+    assert found["count"] == 4 == len(found["ids"]) and found["kinds"] == {"quad": 4} and found["box"][0] == [0, 0, 0]
+    kept = run(
+        "pick", "holed.seam", "near (0.5, 0.5, 0) rings 1", "--group", "corner", "-o", "kept.seam", "--picture", "p.png"
+    )
+    assert kept.returncode == 0 and (tmp_path / "p.png").exists()
+    again = oddseam.read_mesh(tmp_path / "kept.seam")
+    assert len(oddseam.pick(again, "group corner")) == 4
+    assert run("pick", "kept.seam", "group corner").stdout.startswith("4 elements")
+    for words in (("near",), ("all", "--group", "x"), ("all", "--of", "edges", "--group", "x", "-o", "y.seam")):
+        refused = run("pick", "holed.seam", *words)
+        assert refused.returncode == 2 and refused.stderr.count("\n") == 1 and not (tmp_path / "y.seam").exists()
