@@ -12,7 +12,9 @@ from oddseam._version import VERSION as __version__
 
 if TYPE_CHECKING:
     from oddseam.accounts import Account as Account, Entry as Entry
-    from oddseam.editing.listing import list_openings as list_openings
+    from oddseam.editing.combining import combine as combine, stitch as stitch
+    from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
+    from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
     from oddseam.editing.openings import cut_opening as cut_opening
     from oddseam.editing.table import read_openings as read_openings
@@ -90,7 +92,10 @@ _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
-    "cut_opening": "editing.openings", "list_openings": "editing.listing",
+    "combine": "editing.combining", "stitch": "editing.combining",
+    "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
+    "list_openings": "editing.listing", "rim_points": "editing.listing",
+    "cut_opening": "editing.openings",
     "move_opening": "editing.moving", "read_openings": "editing.table",
     "describe_patches": "features.description", "find_features": "features.patches",
     "draw_crease": "features.drawing", "erase_crease": "features.network",

@@ -109,3 +109,49 @@ def run_weld(args: argparse.Namespace) -> int:
     parts = None if args.parts is None else (args.parts[0], args.parts[1])
     mesh = oddseam.weld(mesh, tolerance=args.tolerance, parts=parts)
     return finish(with_property(mesh, args), args)
+
+
+def run_imprint(args: argparse.Namespace) -> int:
+    """Imprint points."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    along = None if args.along is None else as_point(args.along, "--along")
+    closed, count = args.closed or args.through is None, args.count
+    if args.through is not None:
+        values = as_numbers(args.through, "--through", float)
+        if len(values) % 3:
+            raise Refusal(f"--through {args.through}: points are wanted, each of three numbers")
+        points = [(values[k], values[k + 1], values[k + 2]) for k in range(0, len(values), 3)]
+    elif args.near is None:
+        raise Refusal("--rim-of and --circle need --near")
+    elif args.rim_of is not None:
+        other = oddseam.read_mesh(args.rim_of, unit=args.unit)
+        points = oddseam.rim_points(other, near=as_point(args.near, "--near"))
+    else:
+        if along is None:
+            raise Refusal("--circle needs --along, its axis")
+        points = oddseam.circle_points(as_point(args.near, "--near"), along, args.circle, count or 24)
+        count = None
+    mesh = oddseam.imprint(mesh, points, closed=closed, opening=args.opening, direction=along, count=count)
+    return finish(with_property(mesh, args), args)
+
+
+def run_combine(args: argparse.Namespace) -> int:
+    """Put two meshes in one file."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = oddseam.combine(mesh, other=oddseam.read_mesh(args.other, unit=args.unit))
+    return finish(with_property(mesh, args), args)
+
+
+def run_stitch(args: argparse.Namespace) -> int:
+    """Sew two rims."""
+    check_output(args)
+    mesh = oddseam.stitch(
+        oddseam.read_mesh(args.input, unit=args.unit),
+        one=as_point(args.one, "--one"),
+        two=None if args.two is None else as_point(args.two, "--two"),
+        within=args.within,
+        moves=args.moves,
+    )
+    return finish(with_property(mesh, args), args)

@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.editing.zone import Zone
+from oddseam.editing.zone import Zone, distance_to_edges, distance_to_polygon
 from oddseam.errors import Refusal
 from oddseam.geometry.exact_points import ExactPoints
 from oddseam.geometry.planar import PlanarMesh
-from oddseam.geometry.quality import quality
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 from oddseam.model.splicing import spliced
@@ -42,9 +41,9 @@ class Insert:
     triangles, quads : (t, 3) and (q, 4) int arrays
         Elements that stay as they are.
     line : (e, 2) int array
-        Edges that what is meshed anew ends at: closed, on its left the side that is meshed.
+        Edges that stay, and that what is meshed anew ends at, or runs along both sides of.
     hollow : (h, 2) array
-        The polygon in the plane of the chart within which nothing is meshed.
+        The polygon in the plane of the chart within which nothing is meshed; without points, none.
     """
 
     points: Array
@@ -76,8 +75,8 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
         local, drop=zone.elements, add_nodes=insert.points, add_triangles=pieces, add_quads=insert.quads, like=like,
         derived=True,
     )  # fmt: skip
-    first = sum(len(block) for name, block in base.elements.items() if name == "line")
-    last = first + len(base.elements["tri"])
+    names = list(base.elements)
+    last = sum(len(base.elements[name]) for name in names[: names.index("tri") + 1])
     rows = np.arange(last - len(triangles), last)
     made = _anew(zone, base, rows, nodes[insert.line])
     return None if made is None else spliced(zone.whole, zone.around, made)
@@ -121,6 +120,7 @@ def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array) -> Arr
     on_border[border] = True
     inner = own[~on_border[own]]
     clear = distance_to_polygon(flat[inner], insert.hollow) > _CLEAR * zone.size
+    clear &= distance_to_edges(flat[inner], *flat[insert.line.T]) > _CLEAR * zone.size
     used = np.unique(np.concatenate([border.ravel(), inner[clear], insert.line.ravel()]))
     # border nodes of openings within the hollow have nothing to hold any more
     used = used[distance_to_polygon(flat[used], insert.hollow) > -1e-9 * zone.size]
@@ -143,34 +143,17 @@ def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array) -> Arr
     middle = flat[triangles].mean(axis=1)
     outside = distance_to_polygon(middle, insert.hollow) > 0
     _, row = zone.chart.lifted(middle, zone.local.nodes, zone.triangles)
-    return np.asarray(triangles[outside & (row >= 0)])
+    triangles = triangles[outside & (row >= 0)]
+    return triangles if _is_tight(zone, insert, flat, border, triangles) else None
 
 
-def distance_to_polygon(points: Array, polygon: Array) -> Array:
-    """(k,) distances of points of a plane to a polygon, negative inside."""
-    a, b = polygon, np.roll(polygon, -1, axis=0)
-    ab = b - a
-    length = np.einsum("ij,ij->i", ab, ab)
-    away = points[:, None, :] - a
-    share = np.clip(np.einsum("kij,ij->ki", away, ab) / np.where(length > 0, length, 1.0), 0.0, 1.0)
-    distance = np.linalg.norm(away - share[..., None] * ab, axis=2).min(axis=1)
-    x, y = points[:, :1], points[:, 1:]
-    over = (a[:, 1] > y) != (b[:, 1] > y)
-    rise = np.where(ab[:, 1] != 0, ab[:, 1], 1.0)
-    left = x < a[:, 0] + (y - a[:, 1]) * ab[:, 0] / rise
-    return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
-
-
-def worst_of(mesh: Mesh, elements: Array) -> tuple[float, float]:
-    """The smallest angle of triangles and the least scaled Jacobian of quads, of some elements; infinite without."""
-    angle, jacobian, at = np.inf, np.inf, 0
-    for name, block in mesh.elements.items():
-        its = elements[(elements >= at) & (elements < at + len(block))] - at
-        at += len(block)
-        if name in ("tri", "quad") and len(its):
-            found = quality(mesh.nodes[block.connectivity[its]])
-            if name == "tri":
-                angle = float(found["minimum_angle"].min())
-            else:
-                jacobian = float(found["scaled_jacobian"].min())
-    return angle, jacobian
+def _is_tight(zone: Zone, insert: Insert, flat: Array, border: Array, triangles: Array) -> bool:
+    """Whether triangles reach to all of the border and the line, and nothing but openings goes with the hollow."""
+    n = len(flat)
+    there = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2) @ [n, 1]
+    goes = distance_to_polygon(flat[border].mean(axis=1), insert.hollow) < 0
+    free = np.sort(zone.bounds["free edge"], axis=1) @ [n, 1]
+    if not np.isin(np.sort(border[goes], axis=1) @ [n, 1], free).all():
+        return False
+    wanted = [border[~goes], insert.line, *(() if len(insert.hollow) else (insert.line[:, ::-1],))]
+    return bool(np.isin(np.concatenate(wanted) @ [n, 1], there).all())

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
@@ -111,3 +112,25 @@ def _bores(mesh: Mesh) -> list[dict[str, Any]]:
             }
         )
     return rows
+
+
+def rim_points(mesh: Mesh, *, near: tuple[float, float, float]) -> list[tuple[float, float, float]]:
+    """Points of the closed rim nearest to a point, in order, such as ``imprint`` takes.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has no closed rim.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> tent = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
+    >>> oddseam.rim_points(tent, near=(3, 0, 0))
+    [(0.0, 0.0, 0.0), (3.0, 0.0, 0.0), (0.0, 4.0, 0.0)]
+    """
+    rims = [mesh.nodes[rim.nodes] for rim in mesh.connectivity.rims if rim.closed]
+    if not rims:
+        raise Refusal("the mesh has no closed rim")
+    away = [float(np.linalg.norm(points - np.array(near), axis=1).min()) for points in rims]
+    return [point_of(point) for point in rims[int(np.argmin(away))]]

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
+from oddseam.editing.acceptance import Try, best_of, said, worst_of
 from oddseam.editing.chart import Chart
-from oddseam.editing.filling_in import Insert, distance_to_polygon, with_insert, worst_of
+from oddseam.editing.filling_in import Insert
 from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
-from oddseam.editing.zone import Zone, surface_at, zone_at
+from oddseam.editing.zone import Zone, distance_to_polygon, surface_at, zone_round
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 
 #: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
-_MARGINS = (1.6, 2.6, 4.0)
-#: What is good enough not to look further, and what is acceptable at all: smallest angle, scaled Jacobian.
-_GOOD, _LEAST = (26.0, 0.5), (12.0, 0.2)
+_MARGINS = (1.6, 2.6, 4.0, 6.0)
 #: Ligaments to what bounds the surface have to be so wide, over the size of elements.
 _LIGAMENT = 0.5
 #: Sine of the flattest angle between the direction and the surface.
@@ -111,52 +110,16 @@ def cut_opening(
         raise Refusal("widths of collars are positive")
     size = _size_round(mesh, element)
     outline = _outline(shape, diameter, length, width, nodes, size).turned(turn)
-    best: tuple[tuple[float, float], Mesh, Zone] | None = None
-    for margin in _MARGINS:
-        reach = float(np.linalg.norm(outline.ring(sum(widths)), axis=1).max()) + margin * size
-        zone = _zone(mesh, chart, element, reach, outline, widths)
-        insert = _insert(zone, outline, widths)
-        made = with_insert(zone, insert)
-        if made is None:
-            continue
-        worst = worst_of(made, _new_but(made, mesh, insert.points))
-        if best is None or _share(worst) > _share(best[0]):
-            best = worst, made, zone
-        if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1]:
-            break
-    if best is None or _share(best[0]) < 1.0:
-        said = "cross" if best is None else f"would be no better than {_said(best[0])}"
-        raise Refusal(
-            f"no acceptable elements fit round the opening at {point_text(point)}: they {said}; choose another number "
-            "of nodes, other collars or another place"
-        )
-    worst, made, zone = best
-    return made, _outcome(mesh, made, zone, outline, widths, worst)
 
+    def tries() -> Iterator[Try]:
+        wide = size
+        for margin in _MARGINS:
+            zone = _zone(mesh, chart, element, margin * wide, outline, widths)
+            wide = max(wide, zone.size)
+            yield Try(zone, _insert(zone, outline, widths), np.zeros(0, np.int64))
 
-def _new_but(made: Mesh, mesh: Mesh, points: Array) -> Array:
-    """New elements but those all of whose nodes are given points: the shape of collars is asked for."""
-    given = {tuple(xyz) for xyz in points.tolist()}
-    new, at = [], 0
-    top = int(mesh.element_ids.max(initial=0))
-    for block in made.elements.values():
-        rows = np.flatnonzero(block.ids > top)
-        nodes, local = np.unique(block.connectivity[rows], return_inverse=True)
-        known = np.array([tuple(xyz) in given for xyz in made.nodes[nodes].tolist()], bool)
-        new.append(at + rows[~known[local.reshape(len(rows), -1)].all(axis=1)] if len(rows) else rows)
-        at += len(block)
-    return np.concatenate(new)
-
-
-def _share(worst: tuple[float, float]) -> float:
-    """The worst angle and Jacobian over what is acceptable."""
-    return min(worst[0] / _LEAST[0], worst[1] / _LEAST[1])
-
-
-def _said(worst: tuple[float, float]) -> str:
-    words = [f"smallest angle {worst[0]:.3g}"] if np.isfinite(worst[0]) else []
-    words += [f"scaled Jacobian {worst[1]:.3g}"] if np.isfinite(worst[1]) else []
-    return ", ".join(words)
+    made, which, worst = best_of(mesh, tries(), f"round the opening at {point_text(point)}")
+    return made, _outcome(mesh, made, which.zone, outline, widths, worst)
 
 
 def _unit(direction: Sequence[float]) -> Array:
@@ -191,13 +154,13 @@ def _outline(
     return (slotted_outline if shape == "slot" else rectangular_outline)(length, width, count)
 
 
-def _zone(mesh: Mesh, chart: Chart, element: int, reach: float, outline: Outline, widths: list[float]) -> Zone:
+def _zone(mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outline, widths: list[float]) -> Zone:
     """The neighbourhood; borders between parts bound it unless the outline comes near to them."""
     outer = outline.ring(sum(widths))
-    zone = zone_at(mesh, chart, element, reach, across_parts=False)
+    zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=False)
     problem = _too_near(zone, outline, outer)
     if problem is not None and problem[0] == "border of the part":
-        zone = zone_at(mesh, chart, element, reach, across_parts=True)
+        zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=True)
         problem = _too_near(zone, outline, outer)
     if problem is not None:
         what, distance, where = problem
@@ -268,7 +231,7 @@ def _outcome(
     place = (point_of(zone.chart.origin),)
     steps = (
         Step("cut", len(outline.points), 0.0, f"nodes on the rim, {outline.name}; {len(widths)} collar(s)", place),
-        Step("take out", len(zone.elements), 0.0, f"elements, worst: {_said(before)}"),
-        Step("mesh anew", new, 0.0, f"elements, worst but the collars: {_said(worst)}"),
+        Step("take out", len(zone.elements), 0.0, f"elements, worst: {said(before)}"),
+        Step("mesh anew", new, 0.0, f"elements, worst but the collars: {said(worst)}"),
     )
     return Outcome(steps, (), ())

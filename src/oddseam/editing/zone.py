@@ -108,8 +108,10 @@ def _met(corners: Array, place: Array, direction: Array) -> tuple[Array, Array]:
     return hit, np.einsum("ij,ij->i", ac[hit], other[hit]) / safe[hit]
 
 
-def zone_at(mesh: Mesh, chart: Chart, element: int, reach: float, *, across_parts: bool) -> Zone:
-    """The neighbourhood of the element at the origin of a chart, as far as ``reach``.
+def zone_round(
+    mesh: Mesh, chart: Chart, element: int, line: Array, margin: float, *, closed: bool, across_parts: bool
+) -> Zone:
+    """The neighbourhood of a line, or of a polygon and what it encloses.
 
     Parameters
     ----------
@@ -117,13 +119,23 @@ def zone_at(mesh: Mesh, chart: Chart, element: int, reach: float, *, across_part
     chart : Chart
     element : int
         Where to begin.
-    reach : float
-        Elements belong to it with all nodes nearer, measured in the plane of the chart.
+    line : (k, 2) array
+        In the plane of the chart.
+    margin : float
+        Elements belong to it with all nodes nearer, measured in the plane.
+    closed : bool
+        Whether the line is a polygon.
     across_parts : bool
-        Whether borders between parts bound it.
+        Whether borders between parts are crossed.
     """
-    far = np.linalg.norm(chart.flat(mesh.nodes), axis=1)
-    near = (far <= reach) & (np.abs((mesh.nodes - chart.origin) @ chart.normal) <= 2.0 * reach)
+    flat = chart.flat(mesh.nodes)
+    low, high = line.min(axis=0) - margin, line.max(axis=0) + margin
+    reach = float(np.linalg.norm(high - low))
+    box = ((flat >= low) & (flat <= high)).all(axis=1)
+    rows = np.flatnonzero(box & (np.abs((mesh.nodes - chart.origin) @ chart.normal) <= reach))
+    near = np.zeros(mesh.n_nodes, bool)
+    away = distance_to_polygon(flat[rows], line) if closed else distance_to_edges(flat[rows], line[:-1], line[1:])
+    near[rows] = away <= margin
     touched, within = np.zeros(mesh.n_elements, bool), np.zeros(mesh.n_elements, bool)
     at = 0
     for block in mesh.elements.values():
@@ -166,6 +178,28 @@ def zone_at(mesh: Mesh, chart: Chart, element: int, reach: float, *, across_part
     mean = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
     bounds = {name: c.edges[its[kind[its] == k]].astype(np.int64) for k, name in enumerate(BOUNDS)}
     return Zone(mesh, around, local, chart, elements, bounds, mean)
+
+
+def distance_to_edges(points: Array, start: Array, end: Array) -> Array:
+    """(k,) distances of points (k, 2) of a plane to the nearest of some edges (e, 2); infinite without edges."""
+    if not len(start):
+        return np.full(len(points), np.inf)
+    ahead = end - start
+    length = np.einsum("ij,ij->i", ahead, ahead)
+    away = points[:, None, :] - start
+    share = np.clip(np.einsum("kij,ij->ki", away, ahead) / np.where(length > 0, length, 1.0), 0.0, 1.0)
+    return np.asarray(np.linalg.norm(away - share[..., None] * ahead, axis=2).min(axis=1))
+
+
+def distance_to_polygon(points: Array, polygon: Array) -> Array:
+    """(k,) distances of points of a plane to a polygon (n, 2), negative inside; infinite without one."""
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    distance = distance_to_edges(points, a, b)
+    x, y = points[:, :1], points[:, 1:]
+    over = (a[:, 1] > y) != (b[:, 1] > y)
+    rise = np.where(b[:, 1] != a[:, 1], b[:, 1] - a[:, 1], 1.0)
+    left = x < a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
+    return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
 
 
 def _on_lines(mesh: Mesh) -> Array:

@@ -66,6 +66,25 @@ def folded(points: Array, loops: list[Array], most: float) -> Fold | None:
     return best
 
 
+def paired(points: Array, one: Array, two: Array, most: float) -> Fold | None:
+    """Lay a loop on another one with as many nodes, node on node, turned so that they are nearest in the mean.
+
+    ``None`` if two are farther apart than ``most``.  O(k^2) for k nodes.  See :func:`folded`.
+    """
+    back = two[::-1]
+    squared = ((points[one][:, None] - points[back][None]) ** 2).sum(axis=2)
+    k = np.arange(len(one))
+    turns = squared[k[:, None], (k[:, None] + k[None]) % len(k)].sum(axis=0)
+    back = np.roll(back, -int(np.argmin(turns)))
+    width = float(np.linalg.norm(points[one] - points[back], axis=1).max())
+    if width > most:
+        return None
+    closed = np.append(k, 0)
+    ends = np.stack([np.column_stack([loop[closed]] * 2) for loop in (one, back)], axis=1)
+    length = float(np.linalg.norm(points[one] - np.roll(points[one], 1, axis=0), axis=1).sum())
+    return Fold(ends, np.zeros((len(closed), 2)), width, length)
+
+
 def _tips(p: Array) -> list[int]:
     """The sharpest corners of a loop, and the two nodes farthest from each other, roughly."""
     before, after = p - np.roll(p, 1, axis=0), np.roll(p, -1, axis=0) - p

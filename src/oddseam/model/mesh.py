@@ -236,6 +236,10 @@ class Mesh:
         """The unit, or words that say that it is not known."""
         return self.unit or "unknown unit"
 
+    def as_setting(self) -> str:
+        """What an account says of it where it is a setting: its digest."""
+        return self.digest
+
     @cached_property
     def digest(self) -> str:
         """Digest of the content: geometry, elements, ids and parts."""

@@ -49,9 +49,22 @@ class Merge:
     move: float
 
 
-def merge(mesh: Mesh, things: list[Small], left: set[int], below: float) -> Merge:
-    """Merge things that have no node in common, the first first, but those ``left``."""
-    held, free = _held(mesh), _free_edges(mesh)
+def merge(
+    mesh: Mesh,
+    things: list[Small],
+    left: set[int],
+    below: float,
+    *,
+    rims: bool = False,
+    stays: Array | None = None,
+) -> Merge:
+    """Merge things that have no node in common, the first first, but those ``left``.
+
+    ``rims`` says whether two rims may become an edge, ``stays`` are nodes that others come to.
+    """
+    held, free = _held(mesh), set() if rims else _free_edges(mesh)
+    if stays is not None:
+        held[stays] = _LOCKED
     refused = {}
     chosen: list[int] = []
     taken = np.zeros(mesh.n_nodes, bool)

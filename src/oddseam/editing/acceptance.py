@@ -1,0 +1,93 @@
+"""Which of several ways to put something into a zone is taken: the first that is good, else the best."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.editing.filling_in import Insert, with_insert
+from oddseam.editing.zone import Zone
+from oddseam.errors import Refusal
+from oddseam.geometry.quality import quality
+from oddseam.model import Mesh
+
+#: What is good enough not to look further, and what is acceptable at all: smallest angle, scaled Jacobian.
+_GOOD, _LEAST = (26.0, 0.5), (12.0, 0.2)
+
+
+class Try(NamedTuple):
+    """A zone, what is put into it, and what is to be known of that afterwards."""
+
+    zone: Zone
+    insert: Insert
+    number: Array
+
+
+def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tuple[float, float]]:
+    """The mesh with the first good try, or the best of them, which that is, and its worst angle and Jacobian.
+
+    Raises
+    ------
+    Refusal
+        If none is acceptable.
+    """
+    best: tuple[Mesh, Try, tuple[float, float]] | None = None
+    for one in tries:
+        made = with_insert(one.zone, one.insert)
+        if made is None:
+            continue
+        worst = worst_of(made, _new_but(made, mesh, one.insert.points))
+        if best is None or _share(worst) > _share(best[2]):
+            best = made, one, worst
+        if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1]:
+            break
+    if best is None or _share(best[2]) < 1.0:
+        why = "they would cross" if best is None else f"they would be no better than {said(best[2])}"
+        raise Refusal(
+            f"no acceptable elements fit {where}: {why}; choose another number of nodes, other widths or another place"
+        )
+    return best
+
+
+def worst_of(mesh: Mesh, elements: Array) -> tuple[float, float]:
+    """The smallest angle of triangles and the least scaled Jacobian of quads, of some elements; infinite without."""
+    angle, jacobian, at = np.inf, np.inf, 0
+    for name, block in mesh.elements.items():
+        its = elements[(elements >= at) & (elements < at + len(block))] - at
+        at += len(block)
+        if name in ("tri", "quad") and len(its):
+            found = quality(mesh.nodes[block.connectivity[its]])
+            if name == "tri":
+                angle = float(found["minimum_angle"].min())
+            else:
+                jacobian = float(found["scaled_jacobian"].min())
+    return angle, jacobian
+
+
+def said(worst: tuple[float, float]) -> str:
+    """Both in words, what there is of them."""
+    words = [f"smallest angle {worst[0]:.3g}"] if np.isfinite(worst[0]) else []
+    words += [f"scaled Jacobian {worst[1]:.3g}"] if np.isfinite(worst[1]) else []
+    return ", ".join(words)
+
+
+def _share(worst: tuple[float, float]) -> float:
+    """The worst angle and Jacobian over what is acceptable."""
+    return min(worst[0] / _LEAST[0], worst[1] / _LEAST[1])
+
+
+def _new_but(made: Mesh, mesh: Mesh, points: Array) -> Array:
+    """New elements but those all of whose nodes are given points: the shape of collars is asked for."""
+    given = {tuple(xyz) for xyz in points.tolist()}
+    new, at = [], 0
+    top = int(mesh.element_ids.max(initial=0))
+    for block in made.elements.values():
+        rows = np.flatnonzero(block.ids > top)
+        nodes, local = np.unique(block.connectivity[rows], return_inverse=True)
+        known = np.array([tuple(xyz) in given for xyz in made.nodes[nodes].tolist()], bool)
+        new.append(at + rows[~known[local.reshape(len(rows), -1)].all(axis=1)] if len(rows) else rows)
+        at += len(block)
+    return np.concatenate(new)
