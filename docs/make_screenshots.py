@@ -24,7 +24,6 @@ TERMINALS = {
     "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
     "features": "oddseam features mended.seam -o patches.seam",
     "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
-    "account": "oddseam account even.seam",
     "measure": "oddseam measure patches.seam",
     "improve": "oddseam improve mended.seam --minimum-angle 20 -o better.seam",
     "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
@@ -32,6 +31,7 @@ TERMINALS = {
 #: What has more lines than this is set in two columns.
 LINES = 60
 PICTURES = {
+    "hand_wheel": "oddseam picture wheel.seam --plain --direction 0.8,-1,1.1",
     "openings": "oddseam picture wider.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.5 --plain",
     "picture_quads": "oddseam picture arm_quads.seam --before latch_arm.stl --unit mm --direction top --plain",
     "picture_sizes": "oddseam picture patches.seam --sizes cowl.npz",
@@ -47,6 +47,20 @@ TUBE = (
     "-o slot.bdf",
     "oddseam openings slot.bdf --unit mm --near=460,134,600 --diameter 26 --nodes 16 --collars 4 -o wider.bdf",
 )
+
+
+def hand_wheel(folder: Path) -> None:
+    """The wheel of the demo, its spokes sewn to the rim and the hub."""
+    rim_path, spokes_path = oddseam.demo.write_hand_wheel(folder)
+    wheel = oddseam.mend(oddseam.read_mesh(rim_path, unit="mm"))
+    spokes = oddseam.mend(oddseam.read_mesh(spokes_path, unit="mm"), close="none")
+    ends = [(end, oddseam.rim_points(spokes, near=end["centre"])) for end in oddseam.list_openings(spokes)]
+    for end, loop in ends:
+        wheel = oddseam.imprint(wheel, loop, closed=True, opening=True, direction=end["axis"])
+    wheel = oddseam.combine(wheel, other=spokes)
+    for _, loop in ends:
+        wheel = oddseam.stitch(wheel, one=loop[0], moves="one")
+    oddseam.write_mesh(wheel, folder / "wheel.seam")
 
 
 def run(command: str, folder: Path) -> str:
@@ -92,6 +106,7 @@ def main() -> None:
         oddseam.demo.write_draft_tube(folder / "draft_tube.bdf")
         for command in TUBE:
             run(command, folder)
+        hand_wheel(folder)
         for name, command in PICTURES.items():
             run(f"{command} -o {SHOTS.resolve() / name}.png", folder)
 

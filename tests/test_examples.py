@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import oddseam
-from oddseam.demo import write_deflector, write_draft_tube, write_raw_cowl
+from oddseam.demo import write_deflector, write_draft_tube, write_hand_wheel, write_raw_cowl
 
 ROOT = Path(__file__).resolve().parents[1]
 BLOCK = re.compile(r"^```(sh|python)\n(.*?)^```", re.MULTILINE | re.DOTALL)
@@ -48,10 +48,11 @@ def test_shell_example(tmp_path):
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_what_the_pages_show_works(page, tmp_path):
-    """The blocks of a page run in order, in a folder that holds the raw cowl, the deflector and the draft tube."""
+    """The blocks of a page run in order, in a folder that holds the raw cowl, the deflector, the draft tube and the hand wheel."""
     write_raw_cowl(tmp_path / "inlet_cowl.stl")
     write_deflector(tmp_path / "deflector_lip.stl")
     write_draft_tube(tmp_path / "draft_tube.bdf")
+    write_hand_wheel(tmp_path)
     code: list[str] = []
     for kind, block in BLOCK.findall(page.read_text(encoding="utf-8")):
         if kind == "python":

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
     from oddseam.editing.openings import cut_opening as cut_opening
+    from oddseam.editing.repeating import repeat as repeat
     from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
         FormatError as FormatError,
@@ -96,7 +97,7 @@ _HOME = {
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "cut_opening": "editing.openings",
-    "move_opening": "editing.moving", "read_openings": "editing.table",
+    "move_opening": "editing.moving", "read_openings": "editing.table", "repeat": "editing.repeating",
     "describe_patches": "features.description", "find_features": "features.patches",
     "draw_crease": "features.drawing", "erase_crease": "features.network",
     "list_creases": "features.network", "list_small": "features.small", "tidy_creases": "features.network",

@@ -155,3 +155,18 @@ def run_stitch(args: argparse.Namespace) -> int:
         moves=args.moves,
     )
     return finish(with_property(mesh, args), args)
+
+
+def run_repeat(args: argparse.Namespace) -> int:
+    """Repeat a feature."""
+    check_output(args)
+    mesh = oddseam.repeat(
+        oddseam.read_mesh(args.input, unit=args.unit),
+        args.pick,
+        times=args.times,
+        vector=None if args.vector is None else as_point(args.vector, "--vector"),
+        axis=None if args.axis is None else as_point(args.axis, "--axis"),
+        about=as_point(args.about, "--about"),
+        angle=args.angle,
+    )
+    return finish(with_property(mesh, args), args)

@@ -341,6 +341,17 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument("--within", type=float, metavar="DISTANCE", help="how far apart they may be")
     p.add_argument("--moves", choices=("both", "one", "two"), default="both", help="which goes to the other")
 
+    p = verb("repeat", "repeat picked elements along a vector or round an axis, and sew every copy in")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="such as 'part rib'")
+    writes(p)
+    reports(p)
+    p.add_argument("--times", type=int, required=True, metavar="N", help="how many copies")
+    p.add_argument("--vector", metavar="X,Y,Z", help="from each copy to the next")
+    p.add_argument("--axis", metavar="X,Y,Z", help="direction of an axis to go round")
+    p.add_argument("--about", default="0,0,0", metavar="X,Y,Z", help="a point of the axis (the origin by default)")
+    p.add_argument("--angle", type=float, metavar="DEGREES", help="from each to the next (evenly all round by default)")
+
     p = verb("weld", "join nodes within a tolerance; the lowest id stays, where it is")
     reads(p)
     writes(p)

@@ -1,0 +1,192 @@
+"""A picked feature, such as a rib on its foot, repeated along a vector or round an axis, each copy sewn in."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.editing.imprinting import brought_to, with_line
+from oddseam.errors import Refusal
+from oddseam.features.curves import trace_curves
+from oddseam.findings.finding import point_of
+from oddseam.model import Mesh
+from oddseam.model.editing import edited
+from oddseam.model.proof import worse
+from oddseam.model.splicing import extracted
+from oddseam.picks import pick
+
+Point = tuple[float, float, float]
+#: A foot may be so far off the surface, and a node so far from another one to be that, over the size of elements.
+_OFF, _SAME = 0.2, 0.02
+
+
+@recorded("repeat")
+def repeat(
+    mesh: Mesh,
+    what: str,
+    *,
+    times: int,
+    vector: Point | None = None,
+    axis: Point | None = None,
+    about: Point = (0.0, 0.0, 0.0),
+    angle: float | None = None,
+) -> tuple[Mesh, Outcome]:
+    """Repeat picked elements, and sew every copy to what it stands on.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    what : str
+        A pick of tri and quad elements, such as ``"part rib"``.  Nodes that others use too are its foot.
+    times : int
+        How many copies.
+    vector : (x, y, z), optional
+        From each copy to the next.
+    axis, about : (x, y, z), optional
+        Direction of an axis and a point of it, to go round instead.
+    angle : float, optional
+        In degrees, from each copy to the next; evenly all round without, the original included.
+
+    Returns
+    -------
+    Mesh
+        Copies have part and groups of the original, and new ids.  Where a foot meets nodes it takes these, else it is
+        imprinted (see ``imprint``); elements elsewhere keep ids, nodes and every bit.
+
+    Raises
+    ------
+    Refusal
+        If a copy's foot is off the surface or cannot be imprinted, or a copy would cross or double something; it says
+        which.
+
+    Notes
+    -----
+    Linear in the size of the mesh for each copy.
+
+    Examples
+    --------
+    >>> import numpy as np, oddseam
+    >>> nodes = [(x, y, 0) for y in range(9) for x in range(9)] + [(2, y, 2) for y in range(9)]
+    >>> a = np.array([9 * y + x for y in range(8) for x in range(8)])
+    >>> rib = [(9 * y + 2, 9 * y + 11, 82 + y, 81 + y) for y in range(8)]
+    >>> quads = np.concatenate([np.column_stack([a, a + 1, a + 10, a + 9]), rib])
+    >>> block = oddseam.Elements(quads, np.arange(1, 73), np.zeros(72, np.int32))
+    >>> bare = oddseam.Mesh.from_triangles(nodes, np.zeros((0, 3), int), unit="mm")
+    >>> ribbed = oddseam.repeat(bare.replaced(elements={"quad": block}), "ids 65-72", times=2, vector=(2, 0, 0))
+    >>> ribbed.n_elements, oddseam.prove(ribbed).nonmanifold_edges
+    (88, 24)
+    """
+    if times < 1:
+        raise Refusal(f"{times} copies are none")
+    if (vector is None) == (axis is None):
+        raise Refusal("say a vector, or an axis to go round")
+    elements = pick(mesh, what)
+    others = _other_kinds(mesh, elements)
+    if others:
+        raise Refusal(f"only tri and quad elements can be repeated; the pick has {', '.join(others)}")
+    feature = extracted(mesh, elements)
+    rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
+    is_foot = np.isin(feature.node_ids, rest.node_ids[_used(rest)])
+    ids = feature.element_ids
+    size = _mean_edge(feature)
+    new, moved, lines, places = mesh, 0.0, 0, []
+    for copy in range(1, times + 1):
+        points = _transformed(feature.nodes, copy, times, vector, axis, about, angle)
+        where = f"copy {copy} of {times}, at {point_text(points.mean(axis=0))}"
+        try:
+            new, rows, off, count = _with_foot(new, feature, points, is_foot, size)
+        except Refusal as refusal:
+            raise Refusal(f"{where}: {refusal}") from None
+        moved, lines = max(moved, off), lines + count
+        index = np.empty(feature.n_nodes, np.int64)
+        index[is_foot] = rows
+        index[~is_foot] = new.n_nodes + np.arange(int((~is_foot).sum()))
+        like = IdIndex(new.element_ids).of(ids)[0]
+        triangles, quads = (
+            index[feature.elements[name].connectivity] if name in feature.elements else np.zeros((0, k), np.int64)
+            for name, k in (("tri", 3), ("quad", 4))
+        )
+        new = edited(new, add_nodes=points[~is_foot], add_triangles=triangles, add_quads=quads, like=like, derived=True)
+        places.append(point_of(points.mean(axis=0)))
+    faults = [fault for fault in worse(new, mesh) if not fault.startswith("non-manifold")]
+    if faults:
+        raise Refusal(f"the copies would not be sound: {'; '.join(faults)}; they cross or double something")
+    steps = (
+        Step("repeat", times, moved, f"copies of {len(elements):,} elements", tuple(places[:12])),
+        Step("imprint", lines, 0.0, "lines, for feet without nodes beneath them"),
+    )
+    return new, Outcome(steps)
+
+
+def _other_kinds(mesh: Mesh, elements: Array) -> list[str]:
+    found, at = [], 0
+    for name, block in mesh.elements.items():
+        count = int(((elements >= at) & (elements < at + len(block))).sum())
+        at += len(block)
+        if count and name not in ("tri", "quad"):
+            found.append(f"{count:,} {name}")
+    return found
+
+
+def _used(mesh: Mesh) -> Array:
+    found = np.zeros(mesh.n_nodes, bool)
+    for block in mesh.elements.values():
+        found[block.connectivity] = True
+    return found
+
+
+def _mean_edge(mesh: Mesh) -> float:
+    ends = mesh.nodes[mesh.connectivity.edges]
+    return float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
+
+
+def _transformed(
+    points: Array, copy: int, times: int, vector: Point | None, axis: Point | None, about: Point, angle: float | None
+) -> Array:
+    """Where points of the original are in a copy."""
+    if vector is not None:
+        return np.asarray(points + copy * np.array(vector, float))
+    direction = np.array(axis, float)
+    length = float(np.linalg.norm(direction))
+    if not 0 < length < np.inf:
+        raise Refusal(f"axis {axis} is no direction")
+    k = direction / length
+    turn = np.radians(copy * (360.0 / (times + 1) if angle is None else angle))
+    arm = points - np.array(about, float)
+    along = np.outer(arm @ k, k)
+    return np.asarray(about + along + np.cos(turn) * (arm - along) + np.sin(turn) * np.cross(k, arm))
+
+
+def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: float) -> tuple[Mesh, Array, float, int]:
+    """The mesh with nodes for the foot of a copy, these, how far it was off the surface, and how many lines it took."""
+    rows = np.flatnonzero(is_foot)
+    if not len(rows):
+        return mesh, rows, 0.0, 0
+    near = _nearest_nodes(mesh, points[rows])
+    away = np.linalg.norm(mesh.nodes[near] - points[rows], axis=1)
+    if (away <= _SAME * size).all():
+        return mesh, near, float(away.max()), 0
+    placed, normals = brought_to(mesh, points[rows], None)
+    off = np.linalg.norm(placed - points[rows], axis=1)
+    if off.max() > _OFF * size:
+        k = int(np.argmax(off))
+        at = point_text(points[rows[k]])
+        raise Refusal(f"its foot is {off[k]:.4g} off the surface at {at}; is the pick the whole of the feature?")
+    same = away <= _SAME * size
+    placed[same] = mesh.nodes[near[same]]
+    number = np.full(feature.n_nodes, -1)
+    number[rows] = np.arange(len(rows))
+    edges = feature.connectivity.edges[feature.connectivity.is_free]
+    edges = number[edges[is_foot[edges].all(axis=1)]].astype(np.int64)
+    curves = trace_curves(placed, edges, np.zeros(len(rows), bool))
+    lines = [curves.node[i:j] for i, j in zip(curves.first[:-1], curves.first[1:], strict=True)]
+    for line in lines:
+        mesh = with_line(mesh, placed[line].copy(), normals[line], closed=False, opening=False)[0]
+    found = _nearest_nodes(mesh, placed)
+    return mesh, found, float(off.max()), len(lines)
+
+
+def _nearest_nodes(mesh: Mesh, points: Array) -> Array:
+    """(k,) the node nearest to each point."""
+    return np.array([int(np.argmin(np.linalg.norm(mesh.nodes - point, axis=1))) for point in points], np.int64)

@@ -1,0 +1,97 @@
+"""A feature repeated along a vector or round an axis, each copy sewn in."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pytest
+from test_imprint_and_stitch import elsewhere_same
+from test_openings import panel, with_more, with_rib
+
+import oddseam
+from oddseam.demo import write_draft_tube
+
+
+def short_rib(mesh: oddseam.Mesh, column: int = 5, n: int = 20, bend: float = 0.0) -> oddseam.Mesh:
+    """A rib of six elements on the middle of a column, in a part of its own."""
+    foot = (np.arange(7) + 7) * (n + 1) + column
+    top = mesh.n_nodes + np.arange(7)
+    ribbed = with_more(
+        mesh, mesh.nodes[foot] + (0.0, 0.0, 1.0), quad=np.column_stack([foot[:-1], foot[1:], top[1:], top[:-1]])
+    )
+    block = ribbed.elements["quad"]
+    part = block.part.copy()
+    part[-6:] = 1
+    parts = (oddseam.Part("skin", 1), oddseam.Part("rib", 2))
+    return ribbed.replaced(elements={"quad": oddseam.Elements(block.connectivity, block.ids, part)}, parts=parts)
+
+
+def test_a_rib_is_repeated_onto_nodes_that_are_there():
+    mesh = short_rib(panel())
+    new = oddseam.repeat(mesh, "part rib", times=3, vector=(3.0, 0, 0))
+    assert elsewhere_same(mesh, new) and new.n_elements == mesh.n_elements + 18
+    c = new.connectivity
+    assert c.is_nonmanifold.sum() == 4 * 6 and (c.face_count[c.is_nonmanifold] == 3).all()
+    assert len(oddseam.pick(new, "part rib")) == 24 and len(np.unique(new.element_ids)) == new.n_elements
+    assert new.account.last.outcome.steps[1].count == 0
+
+
+def test_where_there_are_no_nodes_the_foot_is_imprinted():
+    mesh = short_rib(panel())
+    new = oddseam.repeat(mesh, "part rib", times=2, vector=(4.37, 0.31, 0))
+    assert elsewhere_same(mesh, new)
+    c = new.connectivity
+    assert c.is_nonmanifold.sum() == 3 * 6 and (c.face_count[c.is_nonmanifold] == 3).all()
+    assert new.account.last.outcome.steps[1].count == 2
+    feet = new.nodes[np.unique(c.edges[c.is_nonmanifold])]
+    assert sorted(set(feet[:, 0].round(9).tolist())) == [5.0, 9.37, 13.74]
+    proof = oddseam.prove(new)
+    assert (proof.crossing_pairs == 0 and proof.rims == 1 + 3 - 1) or proof.free_edges > 80
+
+
+def test_round_an_axis():
+    mesh = short_rib(panel(), column=6)
+    new = oddseam.repeat(mesh, "part rib", times=1, axis=(0, 0, 1), about=(10, 10, 0), angle=180.0)
+    assert elsewhere_same(mesh, new) and new.connectivity.is_nonmanifold.sum() == 12
+    even = oddseam.repeat(mesh, "part rib", times=3, axis=(0, 0, 2), about=(10, 10, 0))
+    assert even.connectivity.is_nonmanifold.sum() == 24
+
+
+@pytest.mark.parametrize(
+    ("what", "more", "reason"),
+    [
+        ("part rib", {"times": 0, "vector": (1, 0, 0)}, "0 copies"),
+        ("part rib", {"times": 1}, "say a vector"),
+        ("part rib", {"times": 1, "vector": (0, 0, 2)}, "copy 1 of 1.*off the surface"),
+        ("part rib", {"times": 1, "vector": (0, 0, 0)}, "cross or double"),
+        ("part rib", {"times": 1, "axis": (0, 0, 0)}, "no direction"),
+        ("part rib", {"times": 4, "vector": (4.0, 0, 0)}, "copy 4 of 4"),
+    ],
+)
+def test_what_cannot_be_repeated_is_refused(what, more, reason):
+    with pytest.raises(oddseam.Refusal, match=reason):
+        oddseam.repeat(short_rib(panel()), what, **more)
+
+
+def test_line_elements_are_not_repeated():
+    column = np.arange(21) * 21 + 12
+    stiff = with_more(panel(), np.zeros((0, 3)), line=np.column_stack([column[:-1], column[1:]]))
+    with pytest.raises(oddseam.Refusal, match="20 line"):
+        oddseam.repeat(stiff, "all", times=1, vector=(30, 0, 0))
+    assert oddseam.prove(with_rib(panel(), 12)).nonmanifold_edges == 20
+
+
+def test_the_missing_gusset_of_the_draft_tube(run, tmp_path):
+    write_draft_tube(tmp_path / "draft_tube.bdf")
+    words = ["near (420,242,560) flat 5", "--unit", "mm", "--times", "1", "--axis", "0,0,1", "--angle", "270"]
+    done = run("repeat", "draft_tube.bdf", *words, "-o", "four.bdf")
+    assert done.returncode == 0 and "30 elements" in done.stdout
+    old, new = ((tmp_path / name).read_text() for name in ("draft_tube.bdf", "four.bdf"))
+    lines = [set(re.findall(r"^\S.*$", text, re.M)) for text in (old, new)]
+    assert lines[0] <= lines[1]  # not one card has changed
+    four = oddseam.read_mesh(tmp_path / "four.bdf", unit="mm")
+    assert len(oddseam.pick(four, "part 'property 21'")) == 120
+    assert oddseam.prove(four).nonmanifold_edges == 4 * 13
+    twice = run("repeat", "four.bdf", *words, "-o", "no.bdf")
+    assert twice.returncode == 2 and "cross or double" in twice.stderr and not (tmp_path / "no.bdf").exists()
