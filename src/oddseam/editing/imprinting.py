@@ -11,11 +11,11 @@ from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, said
 from oddseam.editing.chart import Chart
 from oddseam.editing.filling_in import Insert
-from oddseam.editing.zone import BOUNDS, Zone, surface_at, zone_round
+from oddseam.editing.zone import BOUNDS, Zone, ray_meets, zone_round
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.triangles import unit_normals
+from oddseam.geometry.triangles import boxes, unit_normals
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases
 from oddseam.model.shape import CREASE_KINDS
@@ -88,8 +88,10 @@ def imprint(
         raise Refusal(f"a {'loop' if closed else 'line'} has at least {least} points, each of three numbers")
     if count is not None:
         given = _spaced(given, count, closed)
-    placed, normals = brought_to(mesh, given, direction)
-    new, rows, zone, worst = with_line(mesh, placed, normals, closed=closed, opening=opening, direction=direction)
+    placed, normals, elements = brought_to(mesh, given, direction)
+    new, rows, zone, worst = with_line(
+        mesh, placed, normals, int(elements[0]), closed=closed, opening=opening, direction=direction
+    )
     if not opening:
         ends = np.column_stack([rows, np.roll(rows, -1)])[: len(rows) if closed else -1]
         drawn = Creases(np.sort(ends, axis=1), np.full(len(ends), CREASE_KINDS.index("drawn"), np.int8))
@@ -136,12 +138,16 @@ def with_line(
     mesh: Mesh,
     points: Array,
     normals: Array,
+    element: int,
     *,
     closed: bool,
     opening: bool,
     direction: Sequence[float] | None = None,
 ) -> tuple[Mesh, Array, Zone, tuple[float, float]]:
-    """The mesh with points (k, 3) of its surface as nodes joined by edges, these nodes, and the worst elements."""
+    """The mesh with points (k, 3) of its surface as nodes joined by edges, these nodes, and the worst elements.
+
+    ``element`` is the one that the first point lies in.
+    """
     axis = normals.mean(axis=0)
     size = float(np.linalg.norm(axis))
     if size == 0:
@@ -154,7 +160,6 @@ def with_line(
         k = int(np.argmin(normals @ axis))
         raise Refusal(f"the surface turns away from the line at {point_text(points[k])}; imprint it piece by piece")
     chart = Chart.along(points[0], axis)
-    _, _, element = surface_at(mesh, points[0], None)
     flat = chart.flat(points)
     if closed and float(np.sum(flat[:, 0] * np.roll(flat[:, 1], -1) - np.roll(flat[:, 0], -1) * flat[:, 1])) < 0:
         points, flat = points[::-1], flat[::-1]
@@ -186,26 +191,33 @@ def with_line(
     return made, rows, which.zone, worst
 
 
-def brought_to(mesh: Mesh, points: Array, direction: Sequence[float] | None) -> tuple[Array, Array]:
-    """Points (k, 3) brought to the surface, and its normals there."""
-    if direction is not None:
-        ahead = np.array(direction, float)
-        length = float(np.linalg.norm(ahead)) if ahead.shape == (3,) else 0.0
-        if not 0 < length < np.inf:
-            raise Refusal(f"direction {direction} is no direction")
-        found = [surface_at(mesh, point, ahead / length) for point in points]
-        return np.array([place for place, _, _ in found]), np.array([normal for _, normal, _ in found])
+def brought_to(mesh: Mesh, points: Array, direction: Sequence[float] | None) -> tuple[Array, Array, Array]:
+    """Points (k, 3) brought to the surface, its normals there, and the elements."""
     t = mesh.triangulation
     if not len(t.triangles):
         raise Refusal("the mesh has no surface")
-    tree = BoxTree(mesh.nodes[t.triangles])
-    place, row = tree.closest(points)
-    return place, unit_normals(mesh.nodes[t.triangles[tree.order[row]]])
+    if direction is None:
+        tree = BoxTree(mesh.nodes[t.triangles])
+        place, found = tree.closest(points)
+        rows = tree.order[found]
+        return place, unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
+    ahead = np.array(direction, float)
+    length = float(np.linalg.norm(ahead)) if ahead.shape == (3,) else 0.0
+    if not 0 < length < np.inf:
+        raise Refusal(f"direction {direction} is no direction")
+    chart = Chart.along(points[0], ahead / length)
+    places, flat = chart.flat(points), chart.flat(mesh.nodes)
+    low, high = boxes(flat[t.triangles])
+    rows = np.flatnonzero(((high >= places.min(axis=0)) & (low <= places.max(axis=0))).all(axis=1))
+    found_at = [ray_meets(mesh, rows, point, ahead / length) for point in points]
+    rows = np.array([row for row, _ in found_at], np.int64)
+    return np.array([place for _, place in found_at]), unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
 
 
 def nodes_at(mesh: Mesh, points: Array) -> Array:
     """(k,) the node at each point, to the last bit."""
-    found = {tuple(xyz): k for k, xyz in enumerate(mesh.nodes.tolist())}
+    rows = np.flatnonzero(((mesh.nodes >= points.min(axis=0)) & (mesh.nodes <= points.max(axis=0))).all(axis=1))
+    found = {tuple(xyz): k for k, xyz in zip(rows.tolist(), mesh.nodes[rows].tolist(), strict=True)}
     return np.array([found[tuple(xyz)] for xyz in points.tolist()], np.int64)
 
 

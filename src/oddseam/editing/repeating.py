@@ -167,7 +167,8 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
     away = np.linalg.norm(mesh.nodes[near] - points[rows], axis=1)
     if (away <= _SAME * size).all():
         return mesh, near, float(away.max()), 0
-    placed, normals = brought_to(mesh, points[rows], None)
+    placed, normals, elements = brought_to(mesh, points[rows], None)
+    ids = mesh.element_ids[elements]
     off = np.linalg.norm(placed - points[rows], axis=1)
     if off.max() > _OFF * size:
         k = int(np.argmax(off))
@@ -182,7 +183,10 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
     curves = trace_curves(placed, edges, np.zeros(len(rows), bool))
     lines = [curves.node[i:j] for i, j in zip(curves.first[:-1], curves.first[1:], strict=True)]
     for line in lines:
-        mesh = with_line(mesh, placed[line].copy(), normals[line], closed=False, opening=False)[0]
+        begin, gone = IdIndex(mesh.element_ids).of(ids[line[:1]])
+        if gone[0]:  # meshed anew for a line before
+            begin = brought_to(mesh, placed[line[:1]], None)[2]
+        mesh = with_line(mesh, placed[line].copy(), normals[line], int(begin[0]), closed=False, opening=False)[0]
     found = _nearest_nodes(mesh, placed)
     return mesh, found, float(off.max()), len(lines)
 

@@ -75,23 +75,32 @@ def surface_at(mesh: Mesh, place: Array, direction: Array | None) -> tuple[Array
     t = mesh.triangulation
     if not len(t.triangles):
         raise Refusal("the mesh has no surface")
-    corners = mesh.nodes[t.triangles]
     if direction is None:
-        tree = BoxTree(corners)
+        tree = BoxTree(mesh.nodes[t.triangles])
         found, row = tree.closest(place[None])
-        best = int(tree.order[row[0]])
-        point = found[0]
+        best, point = int(tree.order[row[0]]), found[0]
     else:
-        met, distance = _met(corners, place, direction)
-        if not len(met):
-            raise Refusal(f"the line through {point_text(place)} along {point_text(direction)} meets no element")
-        k = int(np.argmin(np.abs(distance)))
-        best, point = int(met[k]), place + distance[k] * direction
-    vector = area_vectors(corners[best][None])[0]
+        best, point = ray_meets(mesh, np.arange(len(t.triangles)), place, direction)
+    vector = area_vectors(mesh.nodes[t.triangles[best]][None])[0]
     size = float(np.linalg.norm(vector))
     if size == 0:
         raise Refusal(f"the element at {point_text(point)} has no area")
     return point, vector / size, int(t.element[best])
+
+
+def ray_meets(mesh: Mesh, rows: Array, place: Array, direction: Array) -> tuple[int, Array]:
+    """The triangle, of some rows, that a line through a place meets nearest to that, and where.
+
+    Raises
+    ------
+    Refusal
+        If it meets none.
+    """
+    met, distance = _met(mesh.nodes[mesh.triangulation.triangles[rows]], place, direction)
+    if not len(met):
+        raise Refusal(f"the line through {point_text(place)} along {point_text(direction)} meets no element")
+    k = int(np.argmin(np.abs(distance)))
+    return int(rows[met[k]]), np.asarray(place + distance[k] * direction)
 
 
 def _met(corners: Array, place: Array, direction: Array) -> tuple[Array, Array]:
