@@ -1,4 +1,4 @@
-"""Random openings cut into random panels: what is refused, what changes elsewhere, and how good the elements are.
+"""Random openings cut into random panels, filled and moved: refusals, changes elsewhere, how good elements are.
 
     python benchmarks/openings.py [FIRST [COUNT]]
 
@@ -74,33 +74,65 @@ def trial(seed: int, tally: collections.Counter) -> None:
     try:
         cut = oddseam.cut_opening(mesh, **settings)
     except oddseam.Refusal as refusal:
-        kind = "ligament" if " needs " in str(refusal) else "no surface" if "no surface" in str(refusal) else "OTHER"
+        kind = kind_of(refusal)
         tally["refused: " + kind] += 1
         if kind == "OTHER":
             print(seed, "refused:", refusal, flush=True)
         return
     tally["cut"] += 1
-    before, after = contents(mesh), contents(cut)
-    gone = {i for i in before if i not in after}
-    if any(after[i] != before[i] for i in before if i in after) or len(gone) != cut.account.last.outcome.steps[1].count:
+    judge(seed, "cut", mesh, cut, 1, tally, bool(settings["collars"]))
+    rim = np.array(oddseam.rim_points(cut, near=tuple(place))[0])
+    step = random.normal(size=3) * 3.0 * size
+    for what, change, rims in (
+        ("fill", lambda: oddseam.fill(cut, near=tuple(rim)), -1),
+        ("move", lambda: oddseam.move_opening(cut, near=tuple(rim), to=tuple(place + step)), 0),
+    ):
+        if what == "move" and shape != "round":
+            continue
+        try:
+            changed = change()
+        except oddseam.Refusal as refusal:
+            kind = (
+                "ligament" if " needs " in str(refusal) else "no surface" if "no surface" in str(refusal) else "OTHER"
+            )
+            tally[f"{what} refused: {kind}"] += 1
+            if kind == "OTHER":
+                print(seed, what, "refused:", refusal, flush=True)
+            continue
+        tally[what] += 1
+        judge(seed, what, cut, changed, rims, tally, what == "fill")
+
+
+def kind_of(refusal: oddseam.Refusal) -> str:
+    """Why something was refused, in a word."""
+    text = str(refusal)
+    return "ligament" if " needs " in text else "no surface" if "no surface" in text else "OTHER"
+
+
+def judge(
+    seed: int, what: str, mesh: oddseam.Mesh, new: oddseam.Mesh, rims: int, tally: collections.Counter, no_tris: bool
+) -> None:
+    """Whether only a neighbourhood has changed, nothing is worse, and new elements are good."""
+    before, after = contents(mesh), contents(new)
+    if any(after[i] != before[i] for i in before if i in after):
         tally["CHANGED ELSEWHERE"] += 1
-        print(seed, "elements elsewhere changed", flush=True)
-    worse = oddseam.prove(cut).worse_than(oddseam.prove(mesh))
-    rims = oddseam.prove(cut).rims - oddseam.prove(mesh).rims
-    if worse or rims != 1:
+        print(seed, what, "elements elsewhere changed", flush=True)
+    worse = oddseam.prove(new).worse_than(oddseam.prove(mesh))
+    more = oddseam.prove(new).rims - oddseam.prove(mesh).rims
+    if worse or more != rims:
         tally["WORSE"] += 1
-        print(seed, worse, "rims", rims, flush=True)
-    new = int(mesh.element_ids.max())
+        print(seed, what, worse, "rims", more, flush=True)
+    top = int(mesh.element_ids.max())
     for name, measure, good, least in (("quad", "scaled_jacobian", 0.5, 0.3), ("tri", "minimum_angle", 25.0, 25.0)):
-        block = cut.elements.get(name)
-        its = block.ids > new if block is not None else np.zeros(0, bool)
-        if its.any() and not (name == "tri" and settings["collars"]):  # those of collars are as wide as asked for
-            values = quality(cut.nodes[block.connectivity[its]])[measure]
+        block = new.elements.get(name)
+        its = block.ids > top if block is not None else np.zeros(0, bool)
+        if its.any() and not (name == "tri" and no_tris):  # those of collars are as wide as asked for
+            values = quality(new.nodes[block.connectivity[its]])[measure]
             tally[f"{name}s"] += len(values)
             tally[f"{name}s below {good:g}"] += int((values < good).sum())
             tally[f"{name}s below {least:g}"] += int((values < least).sum()) if least != good else 0
             if values.min() < least * 0.6:
-                print(seed, settings, name, round(float(values.min()), 3), flush=True)
+                print(seed, what, name, round(float(values.min()), 3), flush=True)
 
 
 def contents(mesh: oddseam.Mesh) -> dict[int, tuple]:

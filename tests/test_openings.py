@@ -148,7 +148,7 @@ def test_the_direction_may_be_oblique():
 @pytest.mark.parametrize(
     ("settings", "reason"),
     [
-        ({"at": (1.5, 10, 0), "diameter": 3.0}, r"needs 0\.5 to the free edge at .*has 0"),
+        ({"at": (1.5, 10, 0), "diameter": 3.0}, r"needs 0\.\d+ to the free edge at .*has 0"),
         ({"at": (0.5, 10, 0), "diameter": 3.0}, r"goes 0\.9\d+ beyond it"),
         ({"at": (30, 10, 0), "direction": (0, 0, 1), "diameter": 3.0}, "meets no element"),
         ({"at": (10, 10, 0), "direction": (1, 0, -0.1), "diameter": 3.0}, "degrees off the surface"),
@@ -301,3 +301,12 @@ def test_the_bolt_row_of_the_draft_tube_is_changed(run, tmp_path):
     assert sorted(round(row["diameter"]) for row in new) == [18] * 11 + [26, 85, 600]
     half = run("openings", "draft_tube.bdf", "--near=460,134,600")
     assert half.returncode == 2 and "both --near and -o" in half.stderr
+
+
+def test_coarse_facets_are_to_be_meshed_finer_first():
+    mesh = shapes.mesh(shapes.cube(10.0), unit="mm")
+    with pytest.raises(oddseam.Refusal, match="mesh the surface finer first"):
+        oddseam.cut_opening(mesh, at=(4, 6, 10), diameter=3.0)
+    fine = oddseam.remesh(mesh, size=1.5)
+    cut = oddseam.cut_opening(fine, at=(4, 6, 10), diameter=3.0)
+    assert oddseam.prove(cut).is_clean and oddseam.prove(cut).rims == 1

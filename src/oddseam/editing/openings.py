@@ -20,7 +20,7 @@ from oddseam.model.connectivity import label_components
 
 #: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
 _MARGINS = (1.6, 2.6, 4.0, 6.0)
-#: Ligaments to what bounds the surface have to be so wide, over the size of elements.
+#: Ligaments to what bounds the surface have to be so wide, over the size of elements there or on the outermost ring.
 _LIGAMENT = 0.5
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
@@ -112,11 +112,17 @@ def cut_opening(
     outline = _outline(shape, diameter, length, width, nodes, size).turned(turn)
 
     def tries() -> Iterator[Try]:
-        wide = size
+        wide, missed = size, np.zeros((0, 2))
         for margin in _MARGINS:
             zone = _zone(mesh, chart, element, margin * wide, outline, widths)
             wide = max(wide, zone.size)
-            yield Try(zone, _insert(zone, outline, widths), np.zeros(0, np.int64))
+            outer = outline.ring(sum(widths))
+            missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
+            if not len(missed):  # else with more around it there may be room
+                yield Try(zone, _insert(zone, outline, widths), np.zeros(0, np.int64))
+        if len(missed):
+            at = point_text(chart.raised(missed[:1])[0])
+            raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
     made, which, worst = best_of(mesh, tries(), f"round the opening at {point_text(point)}")
     return made, _outcome(mesh, made, which.zone, outline, widths, worst)
@@ -131,11 +137,11 @@ def _unit(direction: Sequence[float]) -> Array:
 
 
 def _size_round(mesh: Mesh, element: int) -> float:
-    """Mean length of the edges of an element."""
+    """Mean length of the edges of an element, without the diagonal of a quad."""
     t = mesh.triangulation
     corners = mesh.nodes[t.triangles[t.element == element]]
     lengths = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
-    return float(np.sort(lengths.ravel())[: 2 * len(lengths) + 1].mean())
+    return float(np.sort(lengths.ravel())[: 3 if len(lengths) == 1 else 4].mean())
 
 
 def _outline(
@@ -164,18 +170,20 @@ def _zone(mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outlin
         problem = _too_near(zone, outline, outer)
     if problem is not None:
         what, distance, where = problem
-        needed = _LIGAMENT * zone.size
+        needed = _ligament(zone, outer)
         distance = round(distance / zone.size, 9) * zone.size + 0.0
         has = f"has {distance:.4g}" if distance >= 0 else f"goes {-distance:.4g} beyond it"
         raise Refusal(
             f"the opening ({outline.name}{', with its collars' if widths else ''}) needs {needed:.4g} to the {what} at "
             f"{point_text(where)}, {has}"
         )
-    _, row = chart.lifted(outer, zone.local.nodes, zone.triangles)
-    if (row < 0).any():
-        missed = chart.raised(outer[row < 0][:1])[0]
-        raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {point_text(missed)}")
     return zone
+
+
+def _ligament(zone: Zone, outer: Array) -> float:
+    """How far the outermost ring has to be from what bounds the surface: half an element there, or on the ring."""
+    step = float(np.linalg.norm(outer - np.roll(outer, 1, axis=0), axis=1).mean())
+    return _LIGAMENT * min(zone.size, step)
 
 
 def _too_near(zone: Zone, outline: Outline, outer: Array) -> tuple[str, float, Array] | None:
@@ -197,7 +205,7 @@ def _too_near(zone: Zone, outline: Outline, outer: Array) -> tuple[str, float, A
         samples = flat[edges[:, 0]] + share * (flat[edges[:, 1]] - flat[edges[:, 0]])
         distance = distance_to_polygon(samples.reshape(-1, 2), outer)
         k = int(np.argmin(distance))
-        if distance[k] < _LIGAMENT * zone.size and (worst is None or distance[k] < worst[1]):
+        if distance[k] < _ligament(zone, outer) and (worst is None or distance[k] < worst[1]):
             worst = what, float(distance[k]), zone.chart.raised(samples.reshape(-1, 2)[k : k + 1])[0]
     return worst
 
@@ -227,7 +235,6 @@ def _outcome(
     """What was done, with quality before and after."""
     new = int((made.element_ids > int(mesh.element_ids.max(initial=0))).sum())
     before = worst_of(zone.local, zone.elements)
-
     place = (point_of(zone.chart.origin),)
     steps = (
         Step("cut", len(outline.points), 0.0, f"nodes on the rim, {outline.name}; {len(widths)} collar(s)", place),
