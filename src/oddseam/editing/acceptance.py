@@ -47,8 +47,8 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
     if best is None or _share(best[2]) < 1.0:
         why = "they would cross" if best is None else f"they would be no better than {said(best[2])}"
         raise Refusal(
-            f"no acceptable elements fit {where}: {why}; choose another number of nodes, other widths or another place, "
-            "or mesh the surface finer first"
+            f"no acceptable elements fit {where}: {why}; choose another number of nodes, other widths or another "
+            "place, or mesh the surface finer first"
         )
     return best
 
