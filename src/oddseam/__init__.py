@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
+    from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
     from oddseam.editing.openings import cut_opening as cut_opening
     from oddseam.editing.repeating import repeat as repeat
     from oddseam.editing.table import read_openings as read_openings
@@ -96,6 +97,7 @@ _HOME = {
     "combine": "editing.combining", "stitch": "editing.combining",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
+    "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",
     "move_opening": "editing.moving", "read_openings": "editing.table", "repeat": "editing.repeating",
     "describe_patches": "features.description", "find_features": "features.patches",

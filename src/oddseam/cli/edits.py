@@ -170,3 +170,18 @@ def run_repeat(args: argparse.Namespace) -> int:
         angle=args.angle,
     )
     return finish(with_property(mesh, args), args)
+
+
+def run_move_node(args: argparse.Namespace) -> int:
+    """Move a node."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = oddseam.move_node(mesh, args.node, to=as_point(args.to, "--to"), free=args.free)
+    return finish(with_property(mesh, args), args)
+
+
+def run_merge_nodes(args: argparse.Namespace) -> int:
+    """Merge two nodes."""
+    check_output(args)
+    mesh = oddseam.merge_nodes(oddseam.read_mesh(args.input, unit=args.unit), args.keep, args.gone)
+    return finish(with_property(mesh, args), args)

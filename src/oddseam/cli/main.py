@@ -352,6 +352,21 @@ def build_parser() -> argparse.ArgumentParser:
     p.add_argument("--about", default="0,0,0", metavar="X,Y,Z", help="a point of the axis (the origin by default)")
     p.add_argument("--angle", type=float, metavar="DEGREES", help="from each to the next (evenly all round by default)")
 
+    p = verb("move-node", "move a node along its face or crease; what that does to elements is said")
+    reads(p)
+    p.add_argument("node", type=int, metavar="ID")
+    p.add_argument("--to", required=True, metavar="X,Y,Z", help="where it is to go")
+    p.add_argument("--free", action="store_true", help="exactly there, off its face too")
+    writes(p)
+    reports(p)
+
+    p = verb("merge-nodes", "merge a node into another one")
+    reads(p)
+    p.add_argument("keep", type=int, metavar="ID", help="the node that stays")
+    p.add_argument("gone", type=int, metavar="ID", help="the node that goes into it")
+    writes(p)
+    reports(p)
+
     p = verb("weld", "join nodes within a tolerance; the lowest id stays, where it is")
     reads(p)
     writes(p)

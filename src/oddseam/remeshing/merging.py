@@ -107,7 +107,7 @@ def merge(
     nodes[member] = place
     move = float(np.linalg.norm(place - fine.nodes[member], axis=1).max(initial=0.0))
     joined = merged(fine.replaced(nodes=nodes), into)
-    new = _without_collapsed(joined, going)
+    new = without_collapsed(joined, going)
     row, gone = IdIndex(joined.node_ids).of(new.node_ids)
     assert not gone.any()
     return Merge(new, chosen, refused, owner[into == np.arange(fine.n_nodes)][row], _turned(fine, new), move)
@@ -218,7 +218,7 @@ def _places(mesh: Mesh, going: Array, member: Array, label: Array, held: Array, 
     return np.asarray(place[group])
 
 
-def _without_collapsed(mesh: Mesh, going: Array) -> Mesh:
+def without_collapsed(mesh: Mesh, going: Array) -> Mesh:
     """The mesh without some elements and those that have a node twice; a quad with one edge gone becomes a triangle."""
     drop, triangles, like = [going], [], []
     at = 0
