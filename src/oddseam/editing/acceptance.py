@@ -19,11 +19,10 @@ _GOOD, _LEAST = (26.0, 0.5), (12.0, 0.2)
 
 
 class Try(NamedTuple):
-    """A zone, what is put into it, and what is to be known of that afterwards."""
+    """A zone, and what is put into it."""
 
     zone: Zone
     insert: Insert
-    number: Array
 
 
 def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tuple[float, float]]:

@@ -177,7 +177,7 @@ def with_line(
             zone = zone_round(mesh, chart, element, within, margin * wide, closed=opening, across_parts=True)
             wide = max(wide, zone.size)
             try:
-                made = Try(zone, *_insert(zone, points, flat, closed, opening))
+                made = Try(zone, _insert(zone, points, flat, closed, opening))
             except Refusal as refusal:  # with more around it there may be room
                 leaves = refusal
                 continue
@@ -232,8 +232,8 @@ def _spaced(points: Array, count: int, closed: bool) -> Array:
     return np.column_stack([np.interp(where, along, line[:, d]) for d in range(3)])
 
 
-def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool) -> tuple[Insert, Array]:
-    """What is put in, and the number of each point among the nodes of the zone and the new ones."""
+def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool) -> Insert:
+    """What is put in; points (k, 3) at nodes of the zone are moved to these."""
     local = zone.local
     own = np.unique(zone.triangles)
     away = np.linalg.norm(local.nodes[own][None] - points[:, None], axis=2)
@@ -248,7 +248,7 @@ def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool)
     line = ends[:, ::-1] if opening else ends
     none = np.zeros((0, 3), np.int64), np.zeros((0, 4), np.int64)
     points[is_known] = local.nodes[number[is_known]]
-    return Insert(points[~is_known], *none, line, flat if opening else np.zeros((0, 2))), number
+    return Insert(points[~is_known], *none, line, flat if opening else np.zeros((0, 2)))
 
 
 def _where_it_leaves(zone: Zone, point: Array) -> str:

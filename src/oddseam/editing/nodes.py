@@ -8,6 +8,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.features.creases import sharp_pairs
+from oddseam.features.curves import chains_of
 from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
@@ -165,22 +166,12 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
         )
     count = np.bincount(c.edges[feature].ravel(), minlength=surface.n_nodes)
     chain = c.edges[feature]
-    joined = np.flatnonzero((count == 2) | (np.arange(surface.n_nodes) == k))
-    keep = np.isin(chain, joined)
-    label = label_components(len(chain), *_shared(chain, keep))[1]
-    mine = label[(chain == k).any(axis=1)][0]
-    its = chain[label == mine]
+    ends = count != 2
+    ends[k] = False
+    label = chains_of(chain, ends)
+    its = chain[label == label[(chain == k).any(axis=1)][0]]
     place, _ = BoxTree(surface.nodes[its[:, [0, 1, 1]]]).closest(goal[None])
     return place[0], "along its crease, rim or joint"
-
-
-def _shared(chain: Array, keep: Array) -> tuple[Array, Array]:
-    """Pairs of edges (e, 2) that share a node, where both ends are marked (e, 2)."""
-    slot = np.flatnonzero(keep.ravel())
-    order = slot[np.argsort(chain.ravel()[slot], kind="stable")]
-    node = chain.ravel()[order]
-    same = np.flatnonzero(node[1:] == node[:-1])
-    return order[same] // 2, order[same + 1] // 2
 
 
 def _features(surface: Mesh) -> Array:

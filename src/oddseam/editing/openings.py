@@ -119,7 +119,7 @@ def cut_opening(
             outer = outline.ring(sum(widths))
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
             if not len(missed):  # else with more around it there may be room
-                yield Try(zone, _insert(zone, outline, widths), np.zeros(0, np.int64))
+                yield Try(zone, _insert(zone, outline, widths))
         if len(missed):
             at = point_text(chart.raised(missed[:1])[0])
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
