@@ -105,6 +105,25 @@ def test_a_line_does_not_cross_a_joint():
         oddseam.imprint(with_rib(panel(), 12), [(9, 9, 0), (15, 10, 0)], count=6)
 
 
+def test_lines_that_are_there_stay():
+    mesh = oddseam.imprint(panel(), [(5, 8, 0), (15, 8.4, 0)], count=11)
+    before = {tuple(sorted(e)) for e in mesh.node_ids[mesh.creases.edges].tolist()}
+    for new in (
+        oddseam.imprint(mesh, [(5, 9.5, 0), (15, 9.7, 0)], count=11),
+        oddseam.cut_opening(mesh, at=(10, 10.5, 0), diameter=3.0),
+    ):
+        now = {tuple(sorted(e)) for e in new.node_ids[new.creases.edges].tolist()}
+        assert before <= now and {tuple(e) for e in new.creases.edges.tolist()} <= edges_of(new)
+        assert elsewhere_same(mesh, new) and oddseam.prove(new).is_clean
+    with pytest.raises(oddseam.Refusal, match="crease"):
+        oddseam.cut_opening(mesh, at=(10, 8, 0), diameter=3.0)
+    with pytest.raises(oddseam.Refusal, match="cross"):
+        oddseam.imprint(mesh, [(10, 6, 0), (10, 11, 0)], count=5)
+    round_it = oddseam.imprint(mesh, [(4, 7, 0), (3.5, 8.2, 0), (4, 9.5, 0)], count=6)  # past its end
+    now = {tuple(sorted(e)) for e in round_it.node_ids[round_it.creases.edges].tolist()}
+    assert before <= now and {tuple(e) for e in round_it.creases.edges.tolist()} <= edges_of(round_it)
+
+
 def tube(n: int, low: float, high: float, turn: float = 0.0) -> oddseam.Mesh:
     angle = turn + np.arange(n) * 2 * np.pi / n
     ring = np.column_stack([np.cos(angle), np.sin(angle)])

@@ -57,9 +57,9 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     """The whole mesh with something in the place of a zone, and new elements round it; ``None`` if that fails."""
     local, chart = zone.local, zone.chart
     nodes = np.concatenate([local.nodes, insert.points])
-    border = _border(zone)
+    border, slits = _border(zone)
     flat = chart.flat(nodes)
-    triangles = _triangulated(zone, insert, flat, border)
+    triangles = _triangulated(zone, insert, flat, border, slits)
     if triangles is None:
         return None
     own, beneath = zone.triangles, zone.element_of_triangles()
@@ -78,7 +78,7 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     names = list(base.elements)
     last = sum(len(base.elements[name]) for name in names[: names.index("tri") + 1])
     rows = np.arange(last - len(triangles), last)
-    made = _anew(zone, base, rows, nodes[insert.line])
+    made = _anew(zone, base, rows, nodes[np.concatenate([insert.line, slits])])
     return None if made is None else spliced(zone.whole, zone.around, made)
 
 
@@ -103,25 +103,26 @@ def _anew(zone: Zone, base: Mesh, rows: Array, line: Array) -> Mesh | None:
     return None if made.unmet else made.mesh
 
 
-def _border(zone: Zone) -> Array:
-    """(e, 2) edges of the zone that only one of its triangles has, directed as in that."""
+def _border(zone: Zone) -> tuple[Array, Array]:
+    """Edges (e, 2) of the zone that one of its triangles has, directed as in that; and bounds within it."""
     t = zone.triangles.astype(np.int64)
     ends = np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2)
     n = zone.local.n_nodes
     keys = np.sort(ends, axis=1) @ [n, 1]
-    _, inverse, count = np.unique(keys, return_inverse=True, return_counts=True)
-    return np.asarray(ends[count[inverse] == 1])
+    known, inverse, count = np.unique(keys, return_inverse=True, return_counts=True)
+    bounds = np.concatenate(list(zone.bounds.values()))
+    return np.asarray(ends[count[inverse] == 1]), bounds[np.isin(np.sort(bounds, axis=1) @ [n, 1], known[count > 1])]
 
 
-def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array) -> Array | None:
+def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array, slits: Array) -> Array | None:
     """(t, 3) triangles between the border of the zone and the line; ``None`` if nodes lie on one another."""
     own = np.unique(zone.triangles)
     on_border = np.zeros(len(flat), bool)
-    on_border[border] = True
+    on_border[border] = on_border[slits] = True
     inner = own[~on_border[own]]
     clear = distance_to_polygon(flat[inner], insert.hollow) > _CLEAR * zone.size
     clear &= distance_to_edges(flat[inner], *flat[insert.line.T]) > _CLEAR * zone.size
-    used = np.unique(np.concatenate([border.ravel(), inner[clear], insert.line.ravel()]))
+    used = np.unique(np.concatenate([border.ravel(), slits.ravel(), inner[clear], insert.line.ravel()]))
     # border nodes of openings within the hollow have nothing to hold any more
     used = used[distance_to_polygon(flat[used], insert.hollow) > -1e-9 * zone.size]
     grid = 2.0 ** (np.floor(np.log2(zone.size)) - _BITS)  # so that exact numbers stay short
@@ -131,7 +132,7 @@ def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array) -> Arr
     number = np.full(len(flat), -1)
     number[used] = np.arange(len(used))
     plane = PlanarMesh(store, (0, 0, 1), extent=range(len(used)))
-    lines = np.concatenate([border, insert.line])
+    lines = np.concatenate([border, slits, insert.line])
     lines = number[lines]
     for a, b in lines[(lines >= 0).all(axis=1)].tolist():
         plane.add_segment(a, b)
@@ -144,10 +145,10 @@ def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array) -> Arr
     outside = distance_to_polygon(middle, insert.hollow) > 0
     _, row = zone.chart.lifted(middle, zone.local.nodes, zone.triangles)
     triangles = triangles[outside & (row >= 0)]
-    return triangles if _is_tight(zone, insert, flat, border, triangles) else None
+    return triangles if _is_tight(zone, insert, flat, border, slits, triangles) else None
 
 
-def _is_tight(zone: Zone, insert: Insert, flat: Array, border: Array, triangles: Array) -> bool:
+def _is_tight(zone: Zone, insert: Insert, flat: Array, border: Array, slits: Array, triangles: Array) -> bool:
     """Whether triangles reach to all of the border and the line, and nothing but openings goes with the hollow."""
     n = len(flat)
     there = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2) @ [n, 1]
@@ -155,5 +156,11 @@ def _is_tight(zone: Zone, insert: Insert, flat: Array, border: Array, triangles:
     free = np.sort(zone.bounds["free edge"], axis=1) @ [n, 1]
     if not np.isin(np.sort(border[goes], axis=1) @ [n, 1], free).all():
         return False
-    wanted = [border[~goes], insert.line, *(() if len(insert.hollow) else (insert.line[:, ::-1],))]
+    wanted = [
+        border[~goes],
+        slits,
+        slits[:, ::-1],
+        insert.line,
+        *(() if len(insert.hollow) else (insert.line[:, ::-1],)),
+    ]
     return bool(np.isin(np.concatenate(wanted) @ [n, 1], there).all())

@@ -21,7 +21,7 @@ _STEEP = 0.25
 _SHARP = 30.0
 
 #: What may bound a neighbourhood, in the order in which it is named where several meet.
-BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "border of the part")
+BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "crease", "border of the part")
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,8 +172,11 @@ def zone_round(
     kind = np.full(len(c.edges), -1)
     border = local.element_part[one] != local.element_part[two]
     kind[edge[border & (not across_parts)]] = BOUNDS.index("border of the part")
+    if local.creases is not None:
+        kind[_numbers(local, local.creases.edges)] = BOUNDS.index("crease")
     kind[edge[(cosine < np.cos(np.radians(_SHARP))) | ~c.pair_agrees]] = BOUNDS.index("sharp edge")
-    kind[_on_lines(local)] = BOUNDS.index("line element")
+    lines = [block.connectivity[:, :2] for name, block in local.elements.items() if KINDS[name].dimension == 1]
+    kind[_numbers(local, np.concatenate([np.zeros((0, 2), np.int64), *lines]))] = BOUNDS.index("line element")
     kind[c.is_nonmanifold] = BOUNDS.index("T-joint")
     kind[c.is_free] = BOUNDS.index("free edge")
     open_ = (kind[edge] < 0) & within[one] & within[two]
@@ -211,15 +214,10 @@ def distance_to_polygon(points: Array, polygon: Array) -> Array:
     return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
 
 
-def _on_lines(mesh: Mesh) -> Array:
-    """Edges of the faces that line elements lie on."""
+def _numbers(mesh: Mesh, ends: Array) -> Array:
+    """The edges of the faces that join two nodes each (k, 2); those that are none are left out."""
     c, n = mesh.connectivity, max(mesh.n_nodes, 1)
     keys = c.edges[:, 0].astype(np.int64) * n + c.edges[:, 1]
-    found = [np.zeros(0, np.int64)]
-    for name, block in mesh.elements.items():
-        if KINDS[name].dimension == 1:
-            ends = np.sort(block.connectivity[:, :2].astype(np.int64), axis=1)
-            its = ends[:, 0] * n + ends[:, 1]
-            at = np.minimum(np.searchsorted(keys, its), max(len(keys) - 1, 0))
-            found.append(at[keys[at] == its] if len(keys) else at[:0])
-    return np.unique(np.concatenate(found))
+    its = ends.min(axis=1).astype(np.int64) * n + ends.max(axis=1) if len(ends) else np.zeros(0, np.int64)
+    at = np.minimum(np.searchsorted(keys, its), max(len(keys) - 1, 0))
+    return np.unique(at[keys[at] == its]) if len(keys) else at[:0]
