@@ -310,3 +310,11 @@ def test_coarse_facets_are_to_be_meshed_finer_first():
     fine = oddseam.remesh(mesh, size=1.5)
     cut = oddseam.cut_opening(fine, at=(4, 6, 10), diameter=3.0)
     assert oddseam.prove(cut).is_clean and oddseam.prove(cut).rims == 1
+
+
+def test_quadratic_elements_are_refused_by_name():
+    nodes = np.array([[0, 0, 0], [4, 0, 0], [0, 4, 0], [2, 0, 0], [2, 2, 0], [0, 2, 0]], float)
+    bare = oddseam.Mesh.from_triangles(nodes, np.zeros((0, 3), int), unit="mm")
+    mesh = bare.replaced(elements={"tri6": oddseam.Elements([[0, 1, 2, 3, 4, 5]], [7], [0])})
+    with pytest.raises(oddseam.Refusal, match="element 7 is a tri6"):
+        oddseam.cut_opening(mesh, at=(1, 1, 0), diameter=0.5)

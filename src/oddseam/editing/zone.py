@@ -136,6 +136,11 @@ def zone_round(
         Whether the line is a polygon.
     across_parts : bool
         Whether borders between parts are crossed.
+
+    Raises
+    ------
+    Refusal
+        If the element is neither tri nor quad.
     """
     flat = chart.flat(mesh.nodes)
     low, high = line.min(axis=0) - margin, line.max(axis=0) + margin
@@ -164,6 +169,12 @@ def zone_round(
     normal = vectors / np.where(size > 0, size, 1.0)[:, None]
     within &= normal @ chart.normal >= _STEEP
     within[seed] = True
+    kinds = np.repeat(list(local.elements), [len(block) for block in local.elements.values()])
+    within &= np.isin(kinds, ("tri", "quad"))
+    if not within[seed]:
+        raise Refusal(
+            f"element {int(local.element_ids[seed])} is a {kinds[seed]}; only tri and quad can be meshed anew"
+        )
 
     face_element = local.faces.element.astype(np.int64)
     one, two = face_element[c.face[c.pairs]].T
