@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.errors import Refusal
 
 #: A point this share of an edge outside of a triangle is taken to be within.
 _WITHIN = 1e-9
+
+
+def unit(direction: Sequence[float], what: str = "direction") -> Array:
+    """(3,) a direction as a unit vector.
+
+    Raises
+    ------
+    Refusal
+        If it has no length, or not three numbers.
+    """
+    vector = np.array(direction, float)
+    size = float(np.linalg.norm(vector)) if vector.shape == (3,) else 0.0
+    if not 0 < size < np.inf:
+        raise Refusal(f"{what} {direction} is no direction")
+    return np.asarray(vector / size)
 
 
 @dataclass(frozen=True, eq=False)

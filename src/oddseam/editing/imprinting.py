@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, said
-from oddseam.editing.chart import Chart
+from oddseam.editing.chart import Chart, unit
 from oddseam.editing.filling_in import Insert
 from oddseam.editing.zone import BOUNDS, Zone, ray_meets, zone_round
 from oddseam.errors import Refusal
@@ -124,11 +124,7 @@ def circle_points(
     """
     if not 0 < radius < np.inf or count < 3:
         raise Refusal(f"a circle of radius {radius:g} with {count} points is none")
-    normal = np.array(axis, float)
-    length = float(np.linalg.norm(normal))
-    if not 0 < length < np.inf:
-        raise Refusal(f"axis {axis} is no direction")
-    chart = Chart.along(np.array(centre, float), normal / length)
+    chart = Chart.along(np.array(centre, float), unit(axis, "axis"))
     turn = np.arange(count) * 2.0 * np.pi / count
     places = chart.raised(radius * np.column_stack([np.cos(turn), np.sin(turn)]))
     return [point_of(place) for place in places]
@@ -154,7 +150,7 @@ def with_line(
         raise Refusal("the surface turns all round along the line; imprint it piece by piece")
     axis = axis / size
     if direction is not None:
-        ahead = np.array(direction, float) / np.linalg.norm(direction)
+        ahead = unit(direction)
         axis = ahead if ahead @ axis > 0 else -ahead
     if (normals @ axis).min() < _LEAST_COSINE:
         k = int(np.argmin(normals @ axis))
@@ -201,15 +197,12 @@ def brought_to(mesh: Mesh, points: Array, direction: Sequence[float] | None) -> 
         place, found = tree.closest(points)
         rows = tree.order[found]
         return place, unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
-    ahead = np.array(direction, float)
-    length = float(np.linalg.norm(ahead)) if ahead.shape == (3,) else 0.0
-    if not 0 < length < np.inf:
-        raise Refusal(f"direction {direction} is no direction")
-    chart = Chart.along(points[0], ahead / length)
+    ahead = unit(direction)
+    chart = Chart.along(points[0], ahead)
     places, flat = chart.flat(points), chart.flat(mesh.nodes)
     low, high = boxes(flat[t.triangles])
     rows = np.flatnonzero(((high >= places.min(axis=0)) & (low <= places.max(axis=0))).all(axis=1))
-    found_at = [ray_meets(mesh, rows, point, ahead / length) for point in points]
+    found_at = [ray_meets(mesh, rows, point, ahead) for point in points]
     rows = np.array([row for row, _ in found_at], np.int64)
     return np.array([place for _, place in found_at]), unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
 

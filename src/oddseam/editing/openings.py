@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, said, worst_of
-from oddseam.editing.chart import Chart
+from oddseam.editing.chart import Chart, unit
 from oddseam.editing.filling_in import Insert
 from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
 from oddseam.editing.zone import Zone, distance_to_polygon, surface_at, zone_round
@@ -94,7 +94,7 @@ def cut_opening(
     (2, True)
     """
     place = np.array(at, float)
-    ahead = None if direction is None else _unit(direction)
+    ahead = None if direction is None else unit(direction)
     point, normal, element = surface_at(mesh, place, ahead)
     axis = normal
     if ahead is not None:
@@ -126,14 +126,6 @@ def cut_opening(
 
     made, which, worst = best_of(mesh, tries(), f"round the opening at {point_text(point)}")
     return made, _outcome(mesh, made, which.zone, outline, widths, worst)
-
-
-def _unit(direction: Sequence[float]) -> Array:
-    vector = np.array(direction, float)
-    size = float(np.linalg.norm(vector)) if vector.shape == (3,) else 0.0
-    if not 0 < size < np.inf:
-        raise Refusal(f"direction {direction} is no direction")
-    return np.asarray(vector / size)
 
 
 def _size_round(mesh: Mesh, element: int) -> float:

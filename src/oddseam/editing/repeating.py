@@ -6,6 +6,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.editing.chart import unit
 from oddseam.editing.imprinting import brought_to, with_line
 from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
@@ -147,11 +148,8 @@ def _transformed(
     """Where points of the original are in a copy."""
     if vector is not None:
         return np.asarray(points + copy * np.array(vector, float))
-    direction = np.array(axis, float)
-    length = float(np.linalg.norm(direction))
-    if not 0 < length < np.inf:
-        raise Refusal(f"axis {axis} is no direction")
-    k = direction / length
+    assert axis is not None
+    k = unit(axis, "axis")
     turn = np.radians(copy * (360.0 / (times + 1) if angle is None else angle))
     arm = points - np.array(about, float)
     along = np.outer(arm @ k, k)
