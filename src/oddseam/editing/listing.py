@@ -11,6 +11,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
+from oddseam.model.connectivity import Rim
 
 
 def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
@@ -41,26 +42,40 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
     >>> [(row["kind"], round(row["diameter"], 6), row["nodes"]) for row in oddseam.list_openings(washer)]
     [('rim', 4.0, 12), ('rim', 10.0, 12)]
     """
-    rows = []
-    for rim in mesh.connectivity.rims:
-        if not rim.closed:
-            continue
-        centre, axis, radii = _circle(mesh.nodes[rim.nodes])
-        element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
-        rows.append(
-            {
-                "kind": "rim",
-                "diameter": 2.0 * float(radii.mean()),
-                "roundness": float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
-                "centre": point_of(centre),
-                "axis": point_of(axis),
-                "part": mesh.parts[int(np.bincount(mesh.element_part[element]).argmax())].name,
-                "nodes": len(rim.nodes),
-                "ids": mesh.node_ids[rim.nodes].tolist(),
-            }
-        )
+    rows = [rim_row(mesh, rim) for rim in mesh.connectivity.rims if rim.closed]
     rows += _bores(mesh)
     return sorted(rows, key=lambda row: (row["diameter"], row["centre"]))
+
+
+def rim_row(mesh: Mesh, rim: Rim) -> dict[str, Any]:
+    """What ``list_openings`` says of a rim."""
+    centre, axis, radii = _circle(mesh.nodes[rim.nodes])
+    element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
+    return {
+        "kind": "rim",
+        "diameter": 2.0 * float(radii.mean()),
+        "roundness": float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
+        "centre": point_of(centre),
+        "axis": point_of(axis),
+        "part": mesh.parts[int(np.bincount(mesh.element_part[element]).argmax())].name,
+        "nodes": len(rim.nodes),
+        "ids": mesh.node_ids[rim.nodes].tolist(),
+    }
+
+
+def nearest_rim(mesh: Mesh, near: tuple[float, float, float]) -> Rim:
+    """The closed rim with the node nearest to a point.
+
+    Raises
+    ------
+    Refusal
+        If the mesh has none.
+    """
+    rims = [rim for rim in mesh.connectivity.rims if rim.closed]
+    if not rims:
+        raise Refusal("the mesh has no closed rim")
+    away = [float(np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min()) for rim in rims]
+    return rims[int(np.argmin(away))]
 
 
 def _circle(points: Array) -> tuple[Array, Array, Array]:
@@ -129,8 +144,4 @@ def rim_points(mesh: Mesh, *, near: tuple[float, float, float]) -> list[tuple[fl
     >>> oddseam.rim_points(tent, near=(3, 0, 0))
     [(0.0, 0.0, 0.0), (3.0, 0.0, 0.0), (0.0, 4.0, 0.0)]
     """
-    rims = [mesh.nodes[rim.nodes] for rim in mesh.connectivity.rims if rim.closed]
-    if not rims:
-        raise Refusal("the mesh has no closed rim")
-    away = [float(np.linalg.norm(points - np.array(near), axis=1).min()) for points in rims]
-    return [point_of(point) for point in rims[int(np.argmin(away))]]
+    return [point_of(point) for point in mesh.nodes[nearest_rim(mesh, near).nodes]]

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import point_text
-from oddseam.editing.listing import list_openings
+from oddseam.editing.listing import nearest_rim, rim_row
 from oddseam.editing.openings import cut_opening
 from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
 from oddseam.mending.by_hand import fill
 from oddseam.model import Mesh
 
@@ -66,18 +65,14 @@ def move_opening(
     >>> [(round(row["diameter"], 6), row["nodes"]) for row in oddseam.list_openings(moved)][0]
     (3.0, 12)
     """
-    rims = [row for row in list_openings(mesh) if row["kind"] == "rim"]
-    if not rims:
-        raise Refusal("the mesh has no closed rim")
-    row_of = dict(zip(mesh.node_ids.tolist(), range(mesh.n_nodes), strict=True))
-    away = [np.linalg.norm(mesh.nodes[[row_of[k] for k in row["ids"]]] - np.array(near), axis=1).min() for row in rims]
-    rim = rims[int(np.argmin(away))]
+    own = nearest_rim(mesh, near)
+    rim = rim_row(mesh, own)
     if rim["roundness"] < _ROUND:
         raise Refusal(
             f"the rim at {point_text(rim['centre'])} is not round (its radii vary by {1 - rim['roundness']:.0%}); "
             "fill it and cut a new one"
         )
-    closed = fill(mesh, near=tuple(mesh.nodes[row_of[rim["ids"][0]]].tolist()))
+    closed = fill(mesh, near=point_of(mesh.nodes[own.nodes[0]]))
     cut = cut_opening(
         closed,
         at=rim["centre"] if to is None else to,

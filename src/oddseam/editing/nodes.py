@@ -188,13 +188,11 @@ def _features(surface: Mesh) -> Array:
     sharp = sharp_pairs(normals / np.where(size > 0, size, 1.0), pairs, c.pair_agrees, _SHARP)
     part = surface.element_part[surface.faces.element]
     feature[c.pair_edges[sharp | (part[pairs[:, 0]] != part[pairs[:, 1]])]] = True
-    n = max(surface.n_nodes, 1)
-    keys = c.edges[:, 0].astype(np.int64) * n + c.edges[:, 1]
     lines = [block.connectivity[:, :2] for name, block in surface.elements.items() if KINDS[name].dimension == 1]
     lines += [surface.creases.edges] if surface.creases is not None else []
     for ends in lines:
-        low, high = ends.min(axis=1).astype(np.int64), ends.max(axis=1)
-        feature |= np.isin(keys, low * n + high)
+        numbers = c.numbers_of(ends)
+        feature[numbers[numbers >= 0]] = True
     return np.asarray(feature)
 
 

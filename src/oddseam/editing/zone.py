@@ -184,10 +184,11 @@ def zone_round(
     border = local.element_part[one] != local.element_part[two]
     kind[edge[border & (not across_parts)]] = BOUNDS.index("border of the part")
     if local.creases is not None:
-        kind[_numbers(local, local.creases.edges)] = BOUNDS.index("crease")
+        kind[_known(c.numbers_of(local.creases.edges))] = BOUNDS.index("crease")
     kind[edge[(cosine < np.cos(np.radians(_SHARP))) | ~c.pair_agrees]] = BOUNDS.index("sharp edge")
-    lines = [block.connectivity[:, :2] for name, block in local.elements.items() if KINDS[name].dimension == 1]
-    kind[_numbers(local, np.concatenate([np.zeros((0, 2), np.int64), *lines]))] = BOUNDS.index("line element")
+    for name, block in local.elements.items():
+        if KINDS[name].dimension == 1:
+            kind[_known(c.numbers_of(block.connectivity[:, :2]))] = BOUNDS.index("line element")
     kind[c.is_nonmanifold] = BOUNDS.index("T-joint")
     kind[c.is_free] = BOUNDS.index("free edge")
     open_ = (kind[edge] < 0) & within[one] & within[two]
@@ -225,10 +226,6 @@ def distance_to_polygon(points: Array, polygon: Array) -> Array:
     return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
 
 
-def _numbers(mesh: Mesh, ends: Array) -> Array:
-    """The edges of the faces that join two nodes each (k, 2); those that are none are left out."""
-    c, n = mesh.connectivity, max(mesh.n_nodes, 1)
-    keys = c.edges[:, 0].astype(np.int64) * n + c.edges[:, 1]
-    its = ends.min(axis=1).astype(np.int64) * n + ends.max(axis=1) if len(ends) else np.zeros(0, np.int64)
-    at = np.minimum(np.searchsorted(keys, its), max(len(keys) - 1, 0))
-    return np.unique(at[keys[at] == its]) if len(keys) else at[:0]
+def _known(numbers: Array) -> Array:
+    """Those that are not negative."""
+    return numbers[numbers >= 0]

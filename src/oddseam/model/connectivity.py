@@ -111,6 +111,16 @@ class Connectivity:
         """(e, 2) int32: nodes of every edge, smaller first, sorted."""
         return self._sorted[0]
 
+    def numbers_of(self, ends: Array) -> Array:
+        """(k,) int64: the edge that joins two nodes each (k, 2); -1 where there is none.  O(k log e)."""
+        n = max(self.n_nodes, 1)
+        keys = self.edges[:, 0].astype(np.int64) * n + self.edges[:, 1]
+        if not len(keys) or not len(ends):
+            return np.full(len(ends), -1)
+        wanted = ends.min(axis=1).astype(np.int64) * n + ends.max(axis=1)
+        at = np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)
+        return np.where(keys[at] == wanted, at, -1)
+
     @property
     def edge_of(self) -> Array:
         """(c,) int32: edge that starts at each corner, -1 in a face that takes no part."""

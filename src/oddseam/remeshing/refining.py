@@ -222,12 +222,9 @@ def _creases(mesh: Mesh, middle: Array) -> Creases | None:
     """Creases, those along split edges in halves."""
     if mesh.creases is None:
         return None
-    edges, n = mesh.connectivity.edges.astype(np.int64), mesh.n_nodes
-    its = np.sort(mesh.creases.edges, axis=1).astype(np.int64)
-    keys = edges[:, 0] * n + edges[:, 1]
-    at = np.minimum(np.searchsorted(keys, its[:, 0] * n + its[:, 1]), max(len(keys) - 1, 0))
-    known = keys[at] == its[:, 0] * n + its[:, 1]
-    half = np.where(known, middle[at], -1)
+    its = mesh.creases.edges
+    at = mesh.connectivity.numbers_of(its)
+    half = np.where(at >= 0, middle[at], -1)
     cut = half >= 0
     kind = mesh.creases.kind
     halves = [np.column_stack([its[cut, k], half[cut]]) for k in (0, 1)]
