@@ -19,6 +19,8 @@ from oddseam.model.shape import Creases
 from oddseam.remeshing.merging import merge
 
 Point = tuple[float, float, float]
+#: A node this near to one across, over the length of edges, becomes one with it; else the edge there is split.
+_SNAP = 0.15
 #: Which side of a seam goes to the other.
 SIDES = ("both", "one", "two")
 
@@ -193,7 +195,9 @@ def stitch(
     extent = min(float(np.linalg.norm(np.ptp(mesh.nodes[loop], axis=0))) for loop in loops)
     most = 0.5 * extent if within is None else within
     fold = paired(mesh.nodes, loops[0], loops[1], most) if len(loops[0]) == len(loops[1]) else None
-    fold = fold or folded(mesh.nodes, loops, most)
+    if fold is None:
+        steps = [np.linalg.norm(np.diff(mesh.nodes[loop], axis=0), axis=1).mean() for loop in loops]
+        fold = folded(mesh.nodes, loops, most, snap=_SNAP * float(min(steps)))
     if fold is None:
         gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (loops, loops[::-1]))
         raise Refusal(
@@ -210,11 +214,11 @@ def stitch(
         why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
         raise Refusal(f"the rims at {point_text(place)} cannot be sewn: {why}")
     added = made.mesh.n_elements - mesh.n_elements
-    steps = (
+    done = (
         Step("sew", len(fold.ends), made.move, f"places, up to {fold.width:.4g} apart", (place,)),
         Step("split", added, 0.0, "more elements, where one side had no node"),
     )
-    return made.mesh, Outcome(steps)
+    return made.mesh, Outcome(done)
 
 
 def _gap(one: Array, two: Array) -> float:

@@ -34,7 +34,7 @@ class Fold(NamedTuple):
     length: float
 
 
-def folded(points: Array, loops: list[Array], most: float) -> Fold | None:
+def folded(points: Array, loops: list[Array], most: float, snap: float | None = None) -> Fold | None:
     """Fold the border of a strip, or ``None`` if it is wider than ``most`` somewhere, or no strip.
 
     O(k) for k nodes, for each pair of tips that is tried.
@@ -45,13 +45,16 @@ def folded(points: Array, loops: list[Array], most: float) -> Fold | None:
     loops : list of int arrays
         Nodes of the border in order, the strip on the same hand all along.
     most : float
+    snap : float, optional
+        Places along an edge nearer to its end than this are that end; a share of ``most`` without.
     """
+    near = _SNAP * most if snap is None else snap
     if len(loops) == 2:
         one, two = loops
         far = np.linalg.norm(points[two] - points[one[0]], axis=1)
         start = int(np.argmin(far))
         two = np.roll(two[::-1], start + 1)  # backwards, from the node nearest to the other's first
-        return _laid(points, np.append(one, one[0]), np.append(two, two[0]), most)
+        return _laid(points, np.append(one, one[0]), np.append(two, two[0]), most, near)
     if len(loops) != 1 or len(loops[0]) < 3:
         return None
     loop = loops[0]
@@ -60,7 +63,7 @@ def folded(points: Array, loops: list[Array], most: float) -> Fold | None:
     for a in tips:
         for b in tips:
             if a < b:
-                fold = _laid(points, loop[a : b + 1], np.concatenate([loop[b:], loop[: a + 1]])[::-1], most)
+                fold = _laid(points, loop[a : b + 1], np.concatenate([loop[b:], loop[: a + 1]])[::-1], most, near)
                 if fold is not None and (best is None or fold.width < best.width):
                     best = fold
     return best
@@ -95,10 +98,9 @@ def _tips(p: Array) -> list[int]:
     return sorted({*sharp, far, int(np.argmax(np.linalg.norm(p - p[far], axis=1)))})
 
 
-def _laid(points: Array, one: Array, two: Array, most: float) -> Fold | None:
+def _laid(points: Array, one: Array, two: Array, most: float, snap: float) -> Fold | None:
     """Lay a chain on another one, place by place; ``None`` if they are farther apart than ``most`` somewhere."""
     p, q = points[one].tolist(), points[two].tolist()
-    snap = _SNAP * most
     i, j, s, t = 0, 0, 0.0, 0.0
     places = [(0, 0.0, 0, 0.0)]
     while i < len(p) - 1 or j < len(q) - 1:

@@ -62,16 +62,18 @@ def merge(
 
     ``rims`` says whether two rims may become an edge, ``stays`` are nodes that others come to.
     """
-    held, free = _held(mesh), set() if rims else _free_edges(mesh)
+    held, free = _held(mesh), _free_edges(mesh)
+    stay: set[int] = set()
     if stays is not None:
         held[stays] = _LOCKED
+        stay = set(stays.tolist())
     refused = {}
     chosen: list[int] = []
     taken = np.zeros(mesh.n_nodes, bool)
     for k, it in enumerate(things):
         if k in left or taken[it.nodes].any():
             continue
-        why = _forbidden(it, held, free)
+        why = _forbidden(it, held, set() if rims else free)
         if why:
             refused[k] = why
         else:
@@ -88,7 +90,7 @@ def merge(
     fine = fine.replaced(groups=Groups(fine.groups.nodes, kept, fine.groups.sides))
     held = np.concatenate([held, np.full(len(points), _FREE)])
     for (a, b), spots in on_edges.items():
-        held[spots] = _RIM if (a, b) in free else _FREE
+        held[spots] = _LOCKED if a in stay and b in stay else _RIM if (a, b) in free else _FREE
 
     _, label = label_components(fine.n_nodes, *pairs.T)
     member = np.unique(pairs)
