@@ -1,0 +1,75 @@
+"""What verbs of the command line share: options, in the same words everywhere."""
+
+from __future__ import annotations
+
+import argparse
+
+UNITS = ("um", "mm", "cm", "m", "in", "ft")
+_OVERWRITE = "allow the output to be the input"
+STATUS = "Exit status: 0 done; 1 done, but something asked for is unmet (it says what); 2 refused or unreadable."
+
+
+class Verbs:
+    """The verbs of a parser."""
+
+    def __init__(self, parser: argparse.ArgumentParser) -> None:
+        self._parsers = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
+
+    def add(self, name: str, text: str) -> argparse.ArgumentParser:
+        """One more."""
+        return self._parsers.add_parser(name, help=text, description=text, epilog=STATUS)
+
+
+def reads(p: argparse.ArgumentParser) -> None:
+    """A file to be read."""
+    p.add_argument(
+        "input",
+        metavar="FILE",
+        help="mesh file: STL, OBJ, PLY, OFF, 3MF, GLB, VTU, CGNS, NASTRAN bulk data, CalculiX deck, or .seam",
+    )
+    p.add_argument("--unit", choices=UNITS, help="unit of length of a file that does not say")
+
+
+def writes(p: argparse.ArgumentParser) -> None:
+    """A file to be written, and what a deck needs."""
+    p.add_argument("-o", "--output", required=True, metavar="FILE", help="the suffix chooses the format")
+    p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
+    data = p.add_argument_group("for a deck (a solver refuses shells without these)")
+    data.add_argument("--thickness", type=float, help="shell thickness, in the unit of the mesh")
+    data.add_argument("--young", type=float, metavar="E", help="Young's modulus of the material")
+    data.add_argument("--poisson", type=float, metavar="NU", help="Poisson's ratio")
+    data.add_argument("--density", type=float, metavar="RHO", help="mass density")
+
+
+def follows_creases(p: argparse.ArgumentParser) -> None:
+    """The angle of creases."""
+    p.add_argument(
+        "--crease",
+        type=float,
+        default=30.0,
+        metavar="ANGLE",
+        help="edges that turn by more degrees are creases (default 30)",
+    )
+
+
+def picks_some(p: argparse.ArgumentParser) -> None:
+    """What is worked on."""
+    p.add_argument(
+        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
+    )
+
+
+def reports(p: argparse.ArgumentParser) -> None:
+    """A report as JSON."""
+    p.add_argument("--json", action="store_true", help="print the report as JSON")
+
+
+def may_write(p: argparse.ArgumentParser, text: str = "the suffix chooses the format") -> None:
+    """A file that may be written."""
+    p.add_argument("-o", "--output", metavar="FILE", help=text)
+    p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
+
+
+def has_collars(p: argparse.ArgumentParser) -> None:
+    """Collars of an opening."""
+    p.add_argument("--collars", metavar="WIDTH,WIDTH,...", help="rings of regular elements round the rim")

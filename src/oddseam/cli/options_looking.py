@@ -1,0 +1,105 @@
+"""Options of verbs that look at a mesh, and of those that stand apart."""
+
+from __future__ import annotations
+
+import argparse
+
+from oddseam.cli.options import Verbs, follows_creases, may_write, reads, reports
+
+
+def add_looking(verbs: Verbs) -> None:
+    """Survey, measure and so on."""
+    p = verbs.add("survey", "look for defects and judge element quality, with places and advice")
+    reads(p)
+    reports(p)
+    p.add_argument(
+        "--thin",
+        action=argparse.BooleanOptionalAction,
+        default=True,
+        help="measure the thinnest wall and the smallest gap (about half of the work)",
+    )
+    for name, text in (
+        ("radius-ratio", "poor below this"),
+        ("aspect-ratio", "poor above this"),
+        ("minimum-angle", "poor below this, degrees"),
+        ("skewness", "poor above this"),
+    ):
+        p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
+
+    p = verbs.add("measure", "measure a part: its box, edges, thinnest wall and smallest gap, or between nodes")
+    reads(p)
+    reports(p)
+    p.add_argument("--nodes", metavar="ID,ID,...", help="the distance from each of these nodes to the next")
+
+    p = verbs.add("features", "find creases, shallow and tangent ones too, and patches: planes, cylinders and so on")
+    reads(p)
+    reports(p)
+    may_write(p, "keep them: a .seam file holds creases and patches")
+    follows_creases(p)
+    p.add_argument(
+        "--ridge", type=float, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
+    )
+    p.add_argument("--noise", type=float, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
+    p.add_argument("--name", action="append", metavar="PATCH=NAME", help="rename a patch; may be repeated")
+    p.add_argument("--split", action="store_true", help="make a part of every patch")
+    p.add_argument(
+        "--boundary", action="append", metavar="PATCH=KIND", help="wall, inlet, outlet or symmetry, with --split"
+    )
+
+    p = verbs.add("creases", "list the chains of creases; tidy them up, draw some, and take some out")
+    reads(p)
+    reports(p)
+    may_write(p, "keep what becomes of them, best in a .seam file")
+    p.add_argument("--gaps", type=float, default=0.0, metavar="LENGTH", help="lead open ends on to creases as near")
+    p.add_argument("--stubs", type=float, default=0.0, metavar="LENGTH", help="drop open chains that are shorter")
+    p.add_argument("--loops", type=float, default=0.0, metavar="LENGTH", help="drop closed chains that are shorter")
+    p.add_argument("--zigzags", action="store_true", help="lead chains straight that go round facets")
+    p.add_argument("--along", action="append", metavar="ID,ID,...", help="draw a crease along nodes; may be repeated")
+    p.add_argument(
+        "--across", action="append", metavar="X,Y,Z,X,Y,Z", help="draw one straight across facets; may be repeated"
+    )
+    p.add_argument("--erase", action="append", metavar="X,Y,Z", help="take out the chain nearest to a point")
+
+    p = verbs.add(
+        "absorb", "list what is small in the network of creases, and merge it: tiny edges, slivers, double edges"
+    )
+    reads(p)
+    reports(p)
+    p.add_argument("--below", type=float, required=True, metavar="SIZE", help="in the unit of the mesh")
+    may_write(p, "merge it, and write what comes of it; without, it is listed")
+    follows_creases(p)
+
+    p = verbs.add("chambers", "list the closed volumes, how they nest, and which one holds a point")
+    reads(p)
+    reports(p)
+    p.add_argument("--at", metavar="X,Y,Z", action="append", help="which chamber holds this point; may be repeated")
+
+
+def add_others(verbs: Verbs) -> None:
+    """Pictures, accounts, the demo."""
+    p = verbs.add("picture", "draw a mesh as PNG, with numbered rings where something was found")
+    reads(p)
+    p.add_argument("-o", "--output", required=True, metavar="PNG")
+    p.add_argument(
+        "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
+    )
+    p.add_argument("--title", help="the name of the file by default")
+    p.add_argument("--only", metavar="PICK", help="show only these elements, such as 'part hood'")
+    p.add_argument("--hide", metavar="PICK", help="do not show these")
+    p.add_argument("--cut", metavar="PLANE", help="cut away what is before x=NUMBER (or y, z), or X,Y,Z,NX,NY,NZ")
+    p.add_argument(
+        "--colour", metavar="MEASURE",
+        help="colour by quality, such as minimum-angle, marking the worst; by patch; by thickness of walls, or gap",
+    )  # fmt: skip
+    p.add_argument("--sizes", metavar="FIELD", help="colour by a size field that `oddseam sizes` has made")
+    p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")
+    p.add_argument("--plain", action="store_true", help="do not survey, mark nothing: a fraction of the time")
+
+    p = verbs.add("account", "say what was done to a mesh (.seam files hold that)")
+    p.add_argument("input", metavar="FILE")
+    reports(p)
+
+    verbs.add("warm-up", "compile what is not compiled for this processor yet")
+
+    p = verbs.add("demo", "run the story of the inlet cowl of Alder Weir on generated data")
+    p.add_argument("-o", "--output", default="inlet_cowl_demo", metavar="DIR", help="folder for the results")
