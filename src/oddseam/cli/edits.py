@@ -72,7 +72,7 @@ def run_cut(args: argparse.Namespace) -> int:
             openings[0]["direction"] = as_point(args.along, "--along")
     for number, opening in enumerate(openings, start=1):
         try:
-            mesh = oddseam.cut_opening(mesh, **opening)
+            mesh = oddseam.cut_opening(mesh, **opening, split_lines=args.split_lines)
         except Refusal as refusal:
             raise Refusal(f"opening {number} of {len(openings)}: {refusal}" if args.table else str(refusal)) from None
     return finish(with_property(mesh, args), args)
@@ -132,7 +132,9 @@ def run_imprint(args: argparse.Namespace) -> int:
             raise Refusal("--circle needs --along, its axis")
         points = oddseam.circle_points(as_point(args.near, "--near"), along, args.circle, count or 24)
         count = None
-    mesh = oddseam.imprint(mesh, points, closed=closed, opening=args.opening, direction=along, count=count)
+    mesh = oddseam.imprint(
+        mesh, points, closed=closed, opening=args.opening, direction=along, count=count, split_lines=args.split_lines
+    )
     return finish(with_property(mesh, args), args)
 
 

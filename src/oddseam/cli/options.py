@@ -73,3 +73,8 @@ def may_write(p: argparse.ArgumentParser, text: str = "the suffix chooses the fo
 def has_collars(p: argparse.ArgumentParser) -> None:
     """Collars of an opening."""
     p.add_argument("--collars", metavar="WIDTH,WIDTH,...", help="rings of regular elements round the rim")
+
+
+def splits_lines(p: argparse.ArgumentParser) -> None:
+    """Whether line elements give way."""
+    p.add_argument("--split-lines", action="store_true", help="split line elements that are in the way")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from oddseam.cli.options import Verbs, has_collars, may_write, reads, reports, writes
+from oddseam.cli.options import Verbs, has_collars, may_write, reads, reports, splits_lines, writes
 
 
 def add_edits(verbs: Verbs) -> None:
@@ -46,6 +46,7 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--turn", type=float, default=0.0, metavar="DEGREES", help="of the length, from the axis x")
     p.add_argument("--nodes", type=int, metavar="N", help="on the rim")
     has_collars(p)
+    splits_lines(p)
 
     p = verbs.add("openings", "list openings; move one, or give it another diameter")
     reads(p)
@@ -70,6 +71,7 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--closed", action="store_true", help="join the last point to the first")
     p.add_argument("--opening", action="store_true", help="cut away what the loop encloses")
     p.add_argument("--count", type=int, metavar="N", help="so many points, evenly spaced")
+    splits_lines(p)
 
     p = verbs.add("combine", "put another mesh beside a mesh, in one file")
     reads(p)

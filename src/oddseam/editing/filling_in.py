@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.editing.zone import Zone, distance_to_edges, distance_to_polygon
 from oddseam.errors import Refusal
 from oddseam.geometry.exact_points import ExactPoints
 from oddseam.geometry.planar import PlanarMesh
-from oddseam.model import Mesh
+from oddseam.model import KINDS, Creases, Mesh
 from oddseam.model.editing import edited
 from oddseam.model.splicing import spliced
 from oddseam.progress import silent
@@ -44,6 +44,10 @@ class Insert:
         Edges that stay, and that what is meshed anew ends at, or runs along both sides of.
     hollow : (h, 2) array
         The polygon in the plane of the chart within which nothing is meshed; without points, none.
+    splits : (s, 3) int array
+        Ends of an edge that stays, and a node that splits it.
+    lines : (l, 3) int array
+        Line elements: both nodes, and the element of the local mesh that they are like.
     """
 
     points: Array
@@ -51,15 +55,17 @@ class Insert:
     quads: Array
     line: Array
     hollow: Array
+    splits: Array = field(default_factory=lambda: np.zeros((0, 3), np.int64))
+    lines: Array = field(default_factory=lambda: np.zeros((0, 3), np.int64))
 
 
 def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     """The whole mesh with something in the place of a zone, and new elements round it; ``None`` if that fails."""
     local, chart = zone.local, zone.chart
     nodes = np.concatenate([local.nodes, insert.points])
-    border, slits = _border(zone)
     flat = chart.flat(nodes)
-    triangles = _triangulated(zone, insert, flat, border, slits)
+    slits, of = _slits(zone, insert, flat)
+    triangles = _triangulated(zone, insert, flat, zone.border, slits)
     if triangles is None:
         return None
     own, beneath = zone.triangles, zone.element_of_triangles()
@@ -71,15 +77,86 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
 
     pieces = np.concatenate([insert.triangles, triangles]).astype(np.int64)
     like = np.concatenate([under(its) if len(its) else np.zeros(0, np.int64) for its in (pieces, insert.quads)])
+    gone, lines = _line_elements(zone, insert, slits, of)
+    creases = _split_creases(local.creases, slits, of)
     base = edited(
-        local, drop=zone.elements, add_nodes=insert.points, add_triangles=pieces, add_quads=insert.quads, like=like,
-        derived=True,
+        local if creases is None else local.replaced(creases=creases[0]),
+        drop=np.concatenate([zone.elements, gone]), add_nodes=insert.points, add_triangles=pieces,
+        add_quads=insert.quads, add_lines=lines[:, :2], like=np.concatenate([like, lines[:, 2]]), derived=True,
+        add_creases=None if creases is None else creases[1],
     )  # fmt: skip
     names = list(base.elements)
     last = sum(len(base.elements[name]) for name in names[: names.index("tri") + 1])
     rows = np.arange(last - len(triangles), last)
-    made = _anew(zone, base, rows, nodes[np.concatenate([insert.line, slits])])
-    return None if made is None else spliced(zone.whole, zone.around, made)
+    bare = dataclasses.replace(base, creases=None)  # all of them stay, and what is meshed anew adds none
+    made = _anew(zone, bare, rows, nodes[np.concatenate([insert.line, slits])])
+    return None if made is None else spliced(zone.whole, zone.around, _with_creases_of(base, made))
+
+
+def _with_creases_of(base: Mesh, made: Mesh) -> Mesh:
+    """What was made of a mesh, with its creases."""
+    if base.creases is None:
+        return made
+    row, _ = IdIndex(made.node_ids).of(base.node_ids)
+    return dataclasses.replace(made, creases=Creases(np.sort(row[base.creases.edges], axis=1), base.creases.kind))
+
+
+def _slits(zone: Zone, insert: Insert, flat: Array) -> tuple[Array, Array]:
+    """Edges (s, 2) within the zone that stay, split and without what lies in the hollow; and those they are of."""
+    edges = zone.slits
+    order = np.lexsort((np.linalg.norm(flat[insert.splits[:, 2]] - flat[insert.splits[:, 0]], axis=1),))
+    found, of = [], []
+    for edge in edges.tolist():
+        its = [node for one, two, node in insert.splits[order].tolist() if [one, two] == edge]
+        chain = [edge[0], *its, edge[1]]
+        found += list(zip(chain[:-1], chain[1:], strict=True))
+        of += [edge] * (len(chain) - 1)
+    slits, parent = np.array(found, np.int64).reshape(-1, 2), np.array(of, np.int64).reshape(-1, 2)
+    stays = distance_to_polygon(flat[slits].mean(axis=1), insert.hollow) > 0
+    return slits[stays], parent[stays]
+
+
+def _line_elements(zone: Zone, insert: Insert, slits: Array, of: Array) -> tuple[Array, Array]:
+    """Line elements of the zone that go, split or in the hollow, and those (l, 3) in their place."""
+    gone, made, at = [np.zeros(0, np.int64)], [insert.lines], 0
+
+    def keys(edges: Array) -> Array:
+        return np.asarray(np.sort(edges, axis=1).astype(np.int64) @ [len(zone.local.nodes) + len(insert.points), 1])
+
+    for name, block in zone.local.elements.items():
+        if KINDS[name].dimension == 1:
+            its = keys(block.connectivity[:, :2])
+            rows = np.flatnonzero(np.isin(its, keys(zone.slits)) & ~np.isin(its, keys(slits)))
+            if len(rows) and name != "line":
+                raise Refusal(
+                    f"element {int(block.ids[rows[0]])} is a {name}; only line elements of two nodes can be split"
+                )
+            for row in rows.tolist():
+                pieces = slits[keys(of) == its[row]]
+                if len(pieces) and block.connectivity[row, 0] not in of[keys(of) == its[row]][:, 0]:
+                    pieces = pieces[:, ::-1]
+                made.append(np.column_stack([pieces, np.full(len(pieces), at + row)]))
+            gone.append(at + rows)
+        at += len(block)
+    return np.concatenate(gone), np.concatenate(made)
+
+
+def _split_creases(creases: Creases | None, slits: Array, of: Array) -> tuple[Creases, Creases] | None:
+    """Creases without those that are split, and the pieces of these."""
+    split = (np.sort(slits, axis=1) != np.sort(of, axis=1)).any(axis=1)
+    if creases is None or not split.any():
+        return None
+    known = {tuple(edge): kind for edge, kind in zip(creases.edges.tolist(), creases.kind.tolist(), strict=True)}
+    pieces = [
+        (edge, known.get(tuple(whole)))
+        for edge, whole in zip(np.sort(slits[split], axis=1).tolist(), np.sort(of[split], axis=1).tolist(), strict=True)
+    ]
+    pieces = [(edge, kind) for edge, kind in pieces if kind is not None]
+    wholes = {tuple(whole) for whole in np.sort(of[split], axis=1).tolist()}
+    stays = np.array([tuple(edge) not in wholes for edge in creases.edges.tolist()], bool)
+    rest = Creases(creases.edges[stays], creases.kind[stays])
+    edges, kinds = [edge for edge, _ in pieces], [kind for _, kind in pieces]
+    return rest, Creases(np.array(edges, np.int64).reshape(-1, 2), np.array(kinds, np.int8))
 
 
 def _anew(zone: Zone, base: Mesh, rows: Array, line: Array) -> Mesh | None:
@@ -101,17 +178,6 @@ def _anew(zone: Zone, base: Mesh, rows: Array, line: Array) -> Mesh | None:
     except Refusal:
         return None
     return None if made.unmet else made.mesh
-
-
-def _border(zone: Zone) -> tuple[Array, Array]:
-    """Edges (e, 2) of the zone that one of its triangles has, directed as in that; and bounds within it."""
-    t = zone.triangles.astype(np.int64)
-    ends = np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2)
-    n = zone.local.n_nodes
-    keys = np.sort(ends, axis=1) @ [n, 1]
-    known, inverse, count = np.unique(keys, return_inverse=True, return_counts=True)
-    bounds = np.concatenate(list(zone.bounds.values()))
-    return np.asarray(ends[count[inverse] == 1]), bounds[np.isin(np.sort(bounds, axis=1) @ [n, 1], known[count > 1])]
 
 
 def _triangulated(zone: Zone, insert: Insert, flat: Array, border: Array, slits: Array) -> Array | None:

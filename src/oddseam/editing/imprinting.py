@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, said
 from oddseam.editing.chart import Chart, unit
+from oddseam.editing.crossings import crossed, leaves
 from oddseam.editing.filling_in import Insert
 from oddseam.editing.zone import BOUNDS, Zone, ray_meets, zone_round
 from oddseam.errors import Refusal
@@ -37,6 +38,7 @@ def imprint(
     opening: bool = False,
     direction: tuple[float, float, float] | None = None,
     count: int | None = None,
+    split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
     """Imprint a line or a loop of points, which become nodes, joined by edges.
 
@@ -53,6 +55,8 @@ def imprint(
         Points are brought to the surface along it; without, each to the nearest place.
     count : int, optional
         So many points, evenly spaced along the line, instead of those given.
+    split_lines : bool
+        Whether line elements that the line crosses are split there; within an opening they go.
 
     Returns
     -------
@@ -63,7 +67,8 @@ def imprint(
     Raises
     ------
     Refusal
-        If the line leaves the surface, or crosses itself, a free edge, a T-joint, a line element or a sharp edge.
+        If the line leaves the surface, or crosses itself, a free edge, a T-joint, or a line element
+        that may not be split.
 
     Notes
     -----
@@ -90,8 +95,9 @@ def imprint(
         given = _spaced(given, count, closed)
     placed, normals, elements = brought_to(mesh, given, direction)
     new, rows, zone, worst = with_line(
-        mesh, placed, normals, int(elements[0]), closed=closed, opening=opening, direction=direction
-    )
+        mesh, placed, normals, int(elements[0]), closed=closed, opening=opening, direction=direction,
+        split_lines=split_lines,
+    )  # fmt: skip
     if not opening:
         ends = np.column_stack([rows, np.roll(rows, -1)])[: len(rows) if closed else -1]
         drawn = Creases(np.sort(ends, axis=1), np.full(len(ends), CREASE_KINDS.index("drawn"), np.int8))
@@ -100,6 +106,7 @@ def imprint(
     farthest = int(np.argmax(away))
     steps = (
         Step("bring to the surface", len(given), float(away[farthest]), "points", (point_of(given[farthest]),)),
+        Step("cross", len(rows) - len(given), 0.0, "sharp edges, creases or line elements, split by a node each"),
         Step("take out", len(zone.elements), 0.0, "elements"),
         Step("mesh anew", _count_new(mesh, new), 0.0, f"elements, worst: {said(worst)}"),
     )
@@ -139,10 +146,12 @@ def with_line(
     closed: bool,
     opening: bool,
     direction: Sequence[float] | None = None,
+    split_lines: bool = False,
 ) -> tuple[Mesh, Array, Zone, tuple[float, float]]:
     """The mesh with points (k, 3) of its surface as nodes joined by edges, these nodes, and the worst elements.
 
-    ``element`` is the one that the first point lies in.
+    ``element`` is the one that the first point lies in.  Where the line crosses sharp edges, creases, and line elements
+    if these may be split, there are more nodes.
     """
     axis = normals.mean(axis=0)
     size = float(np.linalg.norm(axis))
@@ -166,25 +175,33 @@ def with_line(
     reach = 3.0 * float(steps.mean())
     size = zone_round(mesh, chart, element, flat[:1], reach, closed=False, across_parts=True).size
 
+    splits = ("sharp edge", "crease", *(("line element",) if split_lines else ()))
+
     def tries() -> Iterator[Try]:
         wide, fits, leaves = size, False, None
         for margin in _MARGINS:
-            within = flat if opening else line
-            zone = zone_round(mesh, chart, element, within, margin * wide, closed=opening, across_parts=True)
-            wide = max(wide, zone.size)
-            try:
-                made = Try(zone, _insert(zone, points, flat, closed, opening))
-            except Refusal as refusal:  # with more around it there may be room
-                leaves = refusal
-                continue
-            fits = True
-            yield made
+            for through in ((), splits):
+                within = flat if opening else line
+                zone = zone_round(
+                    mesh, chart, element, within, margin * wide, closed=opening, across_parts=True, through=through
+                )
+                wide = max(wide, zone.size)
+                try:
+                    made = Try(zone, _insert(zone, points.copy(), flat, closed, opening, splits))
+                except Refusal as refusal:  # with more around it, or beyond an edge, there may be room
+                    leaves = leaves or refusal
+                    continue
+                fits = True
+                yield made
+                break
         if leaves is not None and not fits:
             raise leaves
 
     made, which, worst = best_of(mesh, tries(), f"along the line at {point_text(points[0])}")
-    rows = nodes_at(made, points)
-    return made, rows, which.zone, worst
+    nodes = np.concatenate([which.zone.local.nodes, which.insert.points])
+    ends = which.insert.line[:, ::-1] if opening else which.insert.line
+    chain = ends[:, 0] if closed else np.append(ends[:, 0], ends[-1:, 1])
+    return made, nodes_at(made, nodes[chain]), which.zone, worst
 
 
 def brought_to(mesh: Mesh, points: Array, direction: Sequence[float] | None) -> tuple[Array, Array, Array]:
@@ -225,7 +242,7 @@ def _spaced(points: Array, count: int, closed: bool) -> Array:
     return np.column_stack([np.interp(where, along, line[:, d]) for d in range(3)])
 
 
-def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool) -> Insert:
+def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool, splits: Collection[str]) -> Insert:
     """What is put in; points (k, 3) at nodes of the zone are moved to these."""
     local = zone.local
     own = np.unique(zone.triangles)
@@ -237,11 +254,13 @@ def _insert(zone: Zone, points: Array, flat: Array, closed: bool, opening: bool)
     if outside.any():
         raise Refusal(_where_it_leaves(zone, points[outside][0]))
     number = np.where(is_known, own[nearest], local.n_nodes + np.cumsum(~is_known) - 1)
+    found = crossed(zone, number, points[~is_known], closed=closed, splits=splits)
+    number = found.number
     ends = np.column_stack([number, np.roll(number, -1)])[: len(number) if closed else -1]
     line = ends[:, ::-1] if opening else ends
+    hollow = zone.chart.flat(np.concatenate([local.nodes, found.points])[number]) if opening else np.zeros((0, 2))
     none = np.zeros((0, 3), np.int64), np.zeros((0, 4), np.int64)
-    points[is_known] = local.nodes[number[is_known]]
-    return Insert(points[~is_known], *none, line, flat if opening else np.zeros((0, 2)))
+    return Insert(found.points, *none, line, hollow, found.splits)
 
 
 def _where_it_leaves(zone: Zone, point: Array) -> str:
@@ -252,7 +271,7 @@ def _where_it_leaves(zone: Zone, point: Array) -> str:
         if len(edges):
             middle = zone.local.nodes[edges].mean(axis=1)
             best = min(best, (float(np.linalg.norm(middle - point, axis=1).min()), what))
-    return f"the line comes to a {best[1]} before {point_text(point)}; imprint it piece by piece"
+    return leaves(best[1], point)
 
 
 def _count_new(mesh: Mesh, new: Mesh) -> int:

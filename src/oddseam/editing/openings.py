@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, said, worst_of
 from oddseam.editing.chart import Chart, unit
+from oddseam.editing.crossings import met_by_lines
 from oddseam.editing.filling_in import Insert
 from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
 from oddseam.editing.zone import Zone, distance_to_polygon, surface_at, zone_round
@@ -41,6 +42,7 @@ def cut_opening(
     turn: float = 0.0,
     nodes: int | None = None,
     collars: Sequence[float] = (),
+    split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
     """Cut an opening into shell elements or facets, and mesh its neighbourhood anew.
 
@@ -62,6 +64,8 @@ def cut_opening(
         On the rim; as many as the elements there are fine without.
     collars : sequence of float
         Widths of rings of regular elements round the rim, the inmost first.
+    split_lines : bool
+        Whether line elements that the opening crosses are split and go on to the rim; what lies within it goes.
 
     Returns
     -------
@@ -114,7 +118,7 @@ def cut_opening(
     def tries() -> Iterator[Try]:
         wide, missed = size, np.zeros((0, 2))
         for margin in _MARGINS:
-            zone = _zone(mesh, chart, element, margin * wide, outline, widths)
+            zone = _zone(mesh, chart, element, margin * wide, outline, widths, split_lines)
             wide = max(wide, zone.size)
             outer = outline.ring(sum(widths))
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
@@ -152,14 +156,20 @@ def _outline(
     return (slotted_outline if shape == "slot" else rectangular_outline)(length, width, count)
 
 
-def _zone(mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outline, widths: list[float]) -> Zone:
+def _zone(
+    mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outline, widths: list[float], split_lines: bool
+) -> Zone:
     """The neighbourhood; borders between parts bound it unless the outline comes near to them."""
     outer = outline.ring(sum(widths))
-    zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=False)
-    problem = _too_near(zone, outline, outer)
+    through = ("line element",) if split_lines else ()
+
+    def zone_of(across_parts: bool) -> tuple[Zone, tuple[str, float, Array] | None]:
+        zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=across_parts, through=through)
+        return zone, _too_near(zone, outline, outer, split_lines)
+
+    zone, problem = zone_of(False)
     if problem is not None and problem[0] == "border of the part":
-        zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=True)
-        problem = _too_near(zone, outline, outer)
+        zone, problem = zone_of(True)
     if problem is not None:
         what, distance, where = problem
         needed = _ligament(zone, outer)
@@ -167,7 +177,7 @@ def _zone(mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outlin
         has = f"has {distance:.4g}" if distance >= 0 else f"goes {-distance:.4g} beyond it"
         raise Refusal(
             f"the opening ({outline.name}{', with its collars' if widths else ''}) needs {needed:.4g} to the {what} at "
-            f"{point_text(where)}, {has}"
+            f"{point_text(where)}, {has}{'; `split_lines` would split it' if what == 'line element' else ''}"
         )
     return zone
 
@@ -178,7 +188,7 @@ def _ligament(zone: Zone, outer: Array) -> float:
     return _LIGAMENT * min(zone.size, step)
 
 
-def _too_near(zone: Zone, outline: Outline, outer: Array) -> tuple[str, float, Array] | None:
+def _too_near(zone: Zone, outline: Outline, outer: Array, split_lines: bool) -> tuple[str, float, Array] | None:
     """The bound that is nearest to the outermost ring, how far it is and where, if it is too near."""
     worst: tuple[str, float, Array] | None = None
     flat = zone.chart.flat(zone.local.nodes)
@@ -187,38 +197,60 @@ def _too_near(zone: Zone, outline: Outline, outer: Array) -> tuple[str, float, A
         if what == "free edge" and len(edges):
             # openings that lie all within the outline go with it
             inside = distance_to_polygon(flat, outline.points) < 0
-            label = label_components(len(flat), edges[:, 0], edges[:, 1])[1]
-            stays = np.zeros(len(flat), bool)
-            stays[label[edges[~inside[edges].all(axis=1)].ravel()]] = True
-            edges = edges[stays[label[edges[:, 0]]]]
+            edges = edges[np.isin(_chains(flat, edges), _chains(flat, edges)[~inside[edges].all(axis=1)])]
+        elif what == "line element" and split_lines and len(edges):
+            # those that cross the outline are split
+            edges = edges[~np.isin(_chains(flat, edges), _chains(flat, edges)[_distance(flat, edges, outer) < 0])]
         if not len(edges):
             continue
-        share = np.linspace(0.0, 1.0, 9)[:, None, None]
-        samples = flat[edges[:, 0]] + share * (flat[edges[:, 1]] - flat[edges[:, 0]])
-        distance = distance_to_polygon(samples.reshape(-1, 2), outer)
+        samples = _samples(flat, edges).reshape(-1, 2)
+        distance = distance_to_polygon(samples, outer)
         k = int(np.argmin(distance))
         if distance[k] < _ligament(zone, outer) and (worst is None or distance[k] < worst[1]):
-            worst = what, float(distance[k]), zone.chart.raised(samples.reshape(-1, 2)[k : k + 1])[0]
+            worst = what, float(distance[k]), zone.chart.raised(samples[k : k + 1])[0]
     return worst
+
+
+def _samples(flat: Array, edges: Array) -> Array:
+    """(9, e, 2) places along edges."""
+    share = np.linspace(0.0, 1.0, 9)[:, None, None]
+    return np.asarray(flat[edges[:, 0]] + share * (flat[edges[:, 1]] - flat[edges[:, 0]]))
+
+
+def _distance(flat: Array, edges: Array, outer: Array) -> Array:
+    """(e,) how far each edge is from a polygon, negative where it reaches inside."""
+    samples = _samples(flat, edges)
+    return np.asarray(distance_to_polygon(samples.reshape(-1, 2), outer).reshape(len(samples), -1).min(axis=0))
+
+
+def _chains(flat: Array, edges: Array) -> Array:
+    """(e,) which edges hang together."""
+    return np.asarray(label_components(len(flat), edges[:, 0], edges[:, 1])[1][edges[:, 0]])
 
 
 def _insert(zone: Zone, outline: Outline, widths: list[float]) -> Insert:
     """Rings from the rim outwards, and the elements between them."""
     n = len(outline.points)
     offsets = np.concatenate([[0.0], np.cumsum(widths)])
-    rings = [zone.chart.lifted(outline.ring(offset), zone.local.nodes, zone.triangles)[0] for offset in offsets]
-    first = zone.local.n_nodes
-    k = np.arange(n)
-    j = (k + 1) % n
-    quads = [first + r * n + np.column_stack([k, k + n, j + n, j]) for r in range(len(widths))]
-    every = np.concatenate(quads) if quads else np.zeros((0, 4), np.int64)
-    outermost = first + len(widths) * n
-    line = np.column_stack([outermost + j, outermost + k])
+    met = met_by_lines(zone, [outline.ring(offset) for offset in offsets])
+    points = [zone.chart.lifted(ring, zone.local.nodes, zone.triangles)[0] for ring in met.rings]
+    number = zone.local.n_nodes + np.arange(len(points) * n).reshape(-1, n)
+    number[-1] = np.where(met.node >= 0, met.node, number[-1])
+    ahead = np.roll(number, -1, axis=1)
+    every = np.stack([number[:-1], number[1:], ahead[1:], ahead[:-1]], axis=2).reshape(-1, 4)
     triangles = np.zeros((0, 3), np.int64)
     if "quad" not in zone.local.elements:
         triangles = np.concatenate([every[:, [0, 1, 2]], every[:, [0, 2, 3]]])
         every = every[:0]
-    return Insert(np.concatenate(rings), triangles, every, line, outline.ring(float(offsets[-1])))
+    splits = met.splits.copy()
+    splits[:, 2] = number[-1][splits[:, 2]]
+    lines = [
+        np.column_stack([number[r + 1][met.ends[:, 1]], number[r][met.ends[:, 1]], met.ends[:, 0]])
+        for r in range(len(widths))
+    ]
+    line = np.column_stack([ahead[-1], number[-1]])
+    every_line = np.concatenate([np.zeros((0, 3), np.int64), *lines])
+    return Insert(np.concatenate(points), triangles, every, line, met.rings[-1], splits, every_line)
 
 
 def _outcome(

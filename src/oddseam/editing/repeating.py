@@ -184,7 +184,10 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
         begin, gone = IdIndex(mesh.element_ids).of(ids[line[:1]])
         if gone[0]:  # meshed anew for a line before
             begin = brought_to(mesh, placed[line[:1]], None)[2]
-        mesh = with_line(mesh, placed[line].copy(), normals[line], int(begin[0]), closed=False, opening=False)[0]
+        made = with_line(mesh, placed[line].copy(), normals[line], int(begin[0]), closed=False, opening=False)
+        if len(made[1]) > len(line):
+            raise Refusal(f"its foot crosses a sharp edge near {point_text(placed[line[0]])} without a node on that")
+        mesh = made[0]
     found = _nearest_nodes(mesh, placed)
     return mesh, found, float(off.max()), len(lines)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -63,6 +65,26 @@ class Zone:
         t = self.local.triangulation
         return np.asarray(t.element[np.isin(t.element, self.elements)])
 
+    @cached_property
+    def border(self) -> Array:
+        """(e, 2) edges that one of the triangles has, directed as in that."""
+        return self._edges[0]
+
+    @cached_property
+    def slits(self) -> Array:
+        """(s, 2) bounds within: edges that stay, with elements on both sides."""
+        return self._edges[1]
+
+    @cached_property
+    def _edges(self) -> tuple[Array, Array]:
+        t = self.triangles.astype(np.int64)
+        ends = np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2)
+        n = self.local.n_nodes
+        known, inverse, count = np.unique(np.sort(ends, axis=1) @ [n, 1], return_inverse=True, return_counts=True)
+        bounds = np.concatenate(list(self.bounds.values()))
+        within = np.isin(np.sort(bounds, axis=1) @ [n, 1], known[count > 1])
+        return np.asarray(ends[count[inverse] == 1]), bounds[within]
+
 
 def surface_at(mesh: Mesh, place: Array, direction: Array | None) -> tuple[Array, Array, int]:
     """Where a line through a place, or the nearest point to it, meets the surface; the normal there, and the element.
@@ -118,7 +140,15 @@ def _met(corners: Array, place: Array, direction: Array) -> tuple[Array, Array]:
 
 
 def zone_round(
-    mesh: Mesh, chart: Chart, element: int, line: Array, margin: float, *, closed: bool, across_parts: bool
+    mesh: Mesh,
+    chart: Chart,
+    element: int,
+    line: Array,
+    margin: float,
+    *,
+    closed: bool,
+    across_parts: bool,
+    through: Collection[str] = (),
 ) -> Zone:
     """The neighbourhood of a line, or of a polygon and what it encloses.
 
@@ -135,7 +165,9 @@ def zone_round(
     closed : bool
         Whether the line is a polygon.
     across_parts : bool
-        Whether borders between parts are crossed.
+        Whether borders between parts are crossed, and not bounds at all.
+    through : collection of str
+        Kinds of bound beyond which the neighbourhood goes on; their edges stay all the same.
 
     Raises
     ------
@@ -191,7 +223,8 @@ def zone_round(
             kind[_known(c.numbers_of(block.connectivity[:, :2]))] = BOUNDS.index("line element")
     kind[c.is_nonmanifold] = BOUNDS.index("T-joint")
     kind[c.is_free] = BOUNDS.index("free edge")
-    open_ = (kind[edge] < 0) & within[one] & within[two]
+    passed = [-1, *(BOUNDS.index(what) for what in through)]
+    open_ = np.isin(kind[edge], passed) & c.pair_agrees & within[one] & within[two]
     label = label_components(local.n_elements, one[open_], two[open_])[1]
     elements = np.flatnonzero(within & (label == label[seed]))
     member = np.zeros(local.n_elements, bool)

@@ -21,11 +21,12 @@ def edited(
     add_nodes: Array | None = None,
     add_triangles: Array | None = None,
     add_quads: Array | None = None,
+    add_lines: Array | None = None,
     like: Array | None = None,
     derived: bool = False,
     add_creases: Creases | None = None,
 ) -> Mesh:
-    """A mesh with some elements dropped, some turned over, and triangles and quads added.
+    """A mesh with some elements dropped, some turned over, and triangles, quads and lines added.
 
     Everything else keeps its id, its nodes and its bits.  Nodes that no element uses any more
     go; nodes that none used before stay.  New ids lie above the highest.
@@ -39,9 +40,10 @@ def edited(
         Their indices count on from the mesh's.
     add_triangles : (t, 3) int array, optional
     add_quads : (q, 4) int array, optional
+    add_lines : (l, 2) int array, optional
         What is added comes last in its kind.
-    like : (t + q,) int array, optional
-        For each added element, the triangles first, the one whose part and patch it takes.
+    like : (t + q + l,) int array, optional
+        For each added element, triangles, quads and lines in this order, the one whose part and patch it takes.
     derived : bool
         Whether added elements are pieces of those, and join their groups.
     add_creases : Creases, optional
@@ -58,9 +60,10 @@ def edited(
     added = {
         "tri": np.zeros((0, 3), np.int32) if add_triangles is None else np.asarray(add_triangles, np.int32),
         "quad": np.zeros((0, 4), np.int32) if add_quads is None else np.asarray(add_quads, np.int32),
+        "line": np.zeros((0, 2), np.int32) if add_lines is None else np.asarray(add_lines, np.int32),
     }
     like = np.zeros(0, np.int64) if like is None else np.asarray(like, np.int64)
-    likes = dict(zip(added, np.split(like, [len(added["tri"])]), strict=True))
+    likes = dict(zip(added, np.split(like, np.cumsum([len(its) for its in added.values()])[:-1]), strict=True))
 
     blocks: dict[str, Elements] = {}
     origin: list[Array] = []
@@ -114,7 +117,8 @@ def edited(
         label = np.full(len(element_origin), -1, np.int32)
         label[element_origin >= 0] = patches.label[element_origin[element_origin >= 0]]
         if is_added and not derived:
-            label[np.concatenate(is_added)] = patches.label[like]
+            its = np.concatenate([likes[name] for name in blocks if len(likes.get(name, ()))])
+            label[np.concatenate(is_added)] = patches.label[its]
         patches = Patches(label, patches.table)
     return dataclasses.replace(
         mesh,
