@@ -12,13 +12,15 @@ from oddseam._version import VERSION as __version__
 
 if TYPE_CHECKING:
     from oddseam.accounts import Account as Account, Entry as Entry
-    from oddseam.editing.combining import combine as combine, stitch as stitch
+    from oddseam.editing.attaching import attach as attach
+    from oddseam.editing.combining import combine as combine
     from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
     from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
     from oddseam.editing.openings import cut_opening as cut_opening
     from oddseam.editing.repeating import repeat as repeat
+    from oddseam.editing.stitching import stitch as stitch
     from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
         FormatError as FormatError,
@@ -94,7 +96,7 @@ _HOME = {
     "Account": "accounts", "Entry": "accounts",
     "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
     "PickError": "errors", "Refusal": "errors",
-    "combine": "editing.combining", "stitch": "editing.combining",
+    "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",

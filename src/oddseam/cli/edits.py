@@ -159,6 +159,15 @@ def run_stitch(args: argparse.Namespace) -> int:
     return finish(with_property(mesh, args), args)
 
 
+def run_attach(args: argparse.Namespace) -> int:
+    """Attach an edge to a face."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    return finish(
+        with_property(oddseam.attach(mesh, near=as_point(args.near, "--near"), within=args.within), args), args
+    )
+
+
 def run_repeat(args: argparse.Namespace) -> int:
     """Repeat a feature."""
     check_output(args)

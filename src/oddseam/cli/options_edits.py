@@ -79,14 +79,24 @@ def add_edits(verbs: Verbs) -> None:
     writes(p)
     reports(p)
 
-    p = verbs.add("stitch", "sew two closed rims together, node for node")
+    p = verbs.add("stitch", "sew two rims together, node for node, all round or where they are near; or close the gap")
     reads(p)
     writes(p)
     reports(p)
     p.add_argument("--one", required=True, metavar="X,Y,Z", help="the rim nearest to this point")
     p.add_argument("--two", metavar="X,Y,Z", help="the other (the one nearest to the first by default)")
     p.add_argument("--within", type=float, metavar="DISTANCE", help="how far apart they may be")
-    p.add_argument("--moves", choices=("both", "one", "two"), default="both", help="which goes to the other")
+    p.add_argument(
+        "--moves", choices=("both", "one", "two", "none"), default="both",
+        help="which goes to the other; with none a strip of elements closes the gap",
+    )  # fmt: skip
+
+    p = verbs.add("attach", "attach a free edge to the face beside it, as a T-joint")
+    reads(p)
+    writes(p)
+    reports(p)
+    p.add_argument("--near", required=True, metavar="X,Y,Z", help="the edge nearest to this point")
+    p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far it may be from the face")
 
     p = verbs.add("repeat", "repeat picked elements along a vector or round an axis, and sew every copy in")
     reads(p)

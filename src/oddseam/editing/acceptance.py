@@ -39,11 +39,11 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
         if made is None:
             continue
         worst = worst_of(made, _new_but(made, mesh, one.insert.points))
-        if best is None or _share(worst) > _share(best[2]):
+        if best is None or share(worst) > share(best[2]):
             best = made, one, worst
         if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1]:
             break
-    if best is None or _share(best[2]) < 1.0:
+    if best is None or share(best[2]) < 1.0:
         why = "they would cross" if best is None else f"they would be no better than {said(best[2])}"
         raise Refusal(
             f"no acceptable elements fit {where}: {why}; choose another number of nodes, other widths or another "
@@ -74,7 +74,7 @@ def said(worst: tuple[float, float]) -> str:
     return ", ".join(words)
 
 
-def _share(worst: tuple[float, float]) -> float:
+def share(worst: tuple[float, float]) -> float:
     """The worst angle and Jacobian over what is acceptable."""
     return min(worst[0] / _LEAST[0], worst[1] / _LEAST[1])
 

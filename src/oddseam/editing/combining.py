@@ -7,22 +7,13 @@ import dataclasses
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.features.small import Small
-from oddseam.features.strips import folded, paired
-from oddseam.findings.finding import point_of
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Patches
 from oddseam.model.editing import joint_creases
-from oddseam.model.proof import worse
 from oddseam.model.shape import Creases
-from oddseam.remeshing.merging import merge
 
 Point = tuple[float, float, float]
-#: A node this near to one across, over the length of edges, becomes one with it; else the edge there is split.
-_SNAP = 0.15
-#: Which side of a seam goes to the other.
-SIDES = ("both", "one", "two")
 
 
 @recorded("combine")
@@ -129,98 +120,3 @@ def _both(one: Groups, two: Groups, order_one: Array, order_two: Array, n: int) 
         moved = np.column_stack([order_two[its[:, 0]], its[:, 1]])
         sides[name] = np.concatenate([sides.get(name, moved[:0]), moved])
     return Groups(nodes, elements, sides)
-
-
-@recorded("stitch")
-def stitch(
-    mesh: Mesh, *, one: Point, two: Point | None = None, within: float | None = None, moves: str = "both"
-) -> tuple[Mesh, Outcome]:
-    """Sew two closed rims together, node for node; where their numbers of nodes differ, edges of either are split.
-
-    Parameters
-    ----------
-    mesh : Mesh
-    one : (x, y, z)
-        The rim with the node nearest to this point.
-    two : (x, y, z), optional
-        The other one likewise; without, the rim whose nodes are nearest to the first one's.
-    within : float, optional
-        No two places that become one may be farther apart; without, half of the shorter rim's extent.
-    moves : str
-        ``"both"`` meet in the middle, or rim ``"one"`` or ``"two"`` goes to the other, which stays to the last bit.
-
-    Returns
-    -------
-    Mesh
-        Elements that do not touch the rims keep ids, nodes and every bit.
-
-    Raises
-    ------
-    Refusal
-        If both points are nearest to the same rim, a rim is not closed, the rims are too far apart, or sewing them
-        would make facets cross or turn over.
-
-    Notes
-    -----
-    The rims are laid on each other place by place; O(k) in their nodes.
-
-    Examples
-    --------
-    >>> import numpy as np, oddseam
-    >>> turn = np.arange(12) * np.pi / 6
-    >>> ring = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
-    >>> k, a = np.arange(12), (np.arange(12) + 1) % 12
-    >>> wall = np.concatenate([np.column_stack([k, a, a + 12]), np.column_stack([k, a + 12, k + 12])])
-    >>> low = oddseam.Mesh.from_triangles(np.concatenate([ring, ring + (0, 0, 1)]), wall, unit="mm")
-    >>> high = low.replaced(nodes=low.nodes + (0, 0, 1.05))
-    >>> pipe = oddseam.stitch(oddseam.combine(low, other=high), one=(1, 0, 1), two=(1, 0, 1.05))
-    >>> pipe.n_nodes, oddseam.prove(pipe).rims
-    (36, 2)
-    """
-    if moves not in SIDES:
-        raise Refusal(f"moves {moves!r} is none of {', '.join(SIDES)}")
-    c = mesh.connectivity
-    rims = [rim.nodes.astype(np.int64) for rim in c.rims if rim.closed]
-    if len(rims) < 2:
-        raise Refusal(f"the mesh has {len(rims)} closed rim(s); two are needed")
-    first = int(np.argmin([np.linalg.norm(mesh.nodes[its] - np.array(one), axis=1).min() for its in rims]))
-    places = mesh.nodes[rims[first]] if two is None else np.array([two])
-    away = np.array([_gap(places, mesh.nodes[its]) for its in rims])
-    if two is None:
-        away[first] = np.inf
-    second = int(np.argmin(away))
-    if first == second:
-        raise Refusal("both points are nearest to the same rim")
-    loops = [rims[first], rims[second]]
-    extent = min(float(np.linalg.norm(np.ptp(mesh.nodes[loop], axis=0))) for loop in loops)
-    most = 0.5 * extent if within is None else within
-    fold = paired(mesh.nodes, loops[0], loops[1], most) if len(loops[0]) == len(loops[1]) else None
-    if fold is None:
-        steps = [np.linalg.norm(np.diff(mesh.nodes[loop], axis=0), axis=1).mean() for loop in loops]
-        fold = folded(mesh.nodes, loops, most, snap=_SNAP * float(min(steps)))
-    if fold is None:
-        gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (loops, loops[::-1]))
-        raise Refusal(
-            f"the rims are {gap:.4g} apart somewhere, more than {most:.4g}; say `within` to sew them all the same"
-        )
-    place = point_of(mesh.nodes[loops[0]].mean(axis=0))
-    seam = Small("seam", fold.width, fold.length, place, "", np.unique(fold.ends), fold)
-    stays = {"both": np.zeros(0, np.int64), "one": loops[1], "two": loops[0]}[moves]
-    made = merge(mesh, [seam], set(), most, rims=True, stays=stays)
-    if made.refused:
-        raise Refusal(f"the rims at {point_text(place)} cannot be sewn: {made.refused[0]}")
-    faults = worse(made.mesh, mesh)
-    if faults or len(made.turned):
-        why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
-        raise Refusal(f"the rims at {point_text(place)} cannot be sewn: {why}")
-    added = made.mesh.n_elements - mesh.n_elements
-    done = (
-        Step("sew", len(fold.ends), made.move, f"places, up to {fold.width:.4g} apart", (place,)),
-        Step("split", added, 0.0, "more elements, where one side had no node"),
-    )
-    return made.mesh, Outcome(done)
-
-
-def _gap(one: Array, two: Array) -> float:
-    """How far the farthest node of a loop is from the nodes of another."""
-    return float(np.linalg.norm(one[:, None] - two[None], axis=2).min(axis=1).max())

@@ -35,7 +35,7 @@ class Crossed(NamedTuple):
 
 
 def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: Collection[str]) -> Crossed:
-    """A line of nodes brought across the edges that stay.
+    """A line of nodes brought across the edges that stay, and on to free edges.
 
     Parameters
     ----------
@@ -55,7 +55,7 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
         If the line comes to an edge of another kind.
     """
     local, chart = zone.local, zone.chart
-    slits = zone.slits
+    slits = np.concatenate([zone.slits, zone.rim])
     nodes = [*np.concatenate([local.nodes, points])]
     flat = [*chart.flat(np.array(nodes))]
     found: list[tuple[int, int, int]] = []
@@ -64,11 +64,13 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
     a, b = np.array(flat)[slits].transpose(1, 0, 2)
     along = b - a
     length = np.linalg.norm(along, axis=1)
-    is_open = np.isin(_kind_of(zone, slits), list(splits))
+    kinds = _kind_of(zone, slits)
 
-    def check(slit: int, at: Array) -> None:
-        if not is_open[slit]:
-            what = _kind_of(zone, slits[slit : slit + 1])[0]
+    def check(slit: int, at: Array, *, across: bool) -> None:
+        what = kinds[slit]
+        if what == "free edge" and _lines_on(zone, *slits[slit].tolist()):
+            what = "line element"
+        if what not in splits and (across or what != "free edge"):
             raise Refusal(leaves(what, at))
 
     for node in np.unique(number[number >= local.n_nodes]).tolist():
@@ -76,7 +78,7 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
         away = np.linalg.norm(a + share[:, None] * along - flat[node], axis=1)
         slit = int(np.argmin(away))
         if away[slit] <= _ON * zone.size:
-            check(slit, nodes[node])
+            check(slit, nodes[node], across=False)
             one, two = slits[slit].tolist()
             nodes[node] = nodes[one] + share[slit] * (nodes[two] - nodes[one])
             flat[node] = a[slit] + share[slit] * along[slit]
@@ -97,7 +99,7 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
             one, two = slits[slit].tolist()
             if {start, end} & {one, two} or ({(one, start), (one, end)} & on and {(two, start), (two, end)} & on):
                 continue
-            check(slit, nodes[one] + u[slit] * (nodes[two] - nodes[one]))
+            check(slit, nodes[one] + u[slit] * (nodes[two] - nodes[one]), across=True)
             if min(u[slit], 1.0 - u[slit]) * length[slit] <= _AT * zone.size:
                 steps.append((float(t[slit]), one if u[slit] < 0.5 else two))
                 continue

@@ -64,8 +64,11 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     local, chart = zone.local, zone.chart
     nodes = np.concatenate([local.nodes, insert.points])
     flat = chart.flat(nodes)
-    slits, of = _slits(zone, insert, flat)
-    triangles = _triangulated(zone, insert, flat, zone.border, slits)
+    border, of_border = _split(zone.border, insert, flat)
+    slits, of = _split(zone.slits, insert, flat)
+    stays = distance_to_polygon(flat[slits].mean(axis=1), insert.hollow) > 0
+    slits, of = slits[stays], of[stays]
+    triangles = _triangulated(zone, insert, flat, border, slits)
     if triangles is None:
         return None
     own, beneath = zone.triangles, zone.element_of_triangles()
@@ -77,8 +80,9 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
 
     pieces = np.concatenate([insert.triangles, triangles]).astype(np.int64)
     like = np.concatenate([under(its) if len(its) else np.zeros(0, np.int64) for its in (pieces, insert.quads)])
-    gone, lines = _line_elements(zone, insert, slits, of)
-    creases = _split_creases(local.creases, slits, of)
+    stays, of = np.concatenate([border, slits]), np.concatenate([of_border, of])
+    gone, lines = _line_elements(zone, insert, stays, of)
+    creases = _split_creases(local.creases, stays, of)
     base = edited(
         local if creases is None else local.replaced(creases=creases[0]),
         drop=np.concatenate([zone.elements, gone]), add_nodes=insert.points, add_triangles=pieces,
@@ -89,7 +93,8 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     last = sum(len(base.elements[name]) for name in names[: names.index("tri") + 1])
     rows = np.arange(last - len(triangles), last)
     bare = dataclasses.replace(base, creases=None)  # all of them stay, and what is meshed anew adds none
-    made = _anew(zone, bare, rows, nodes[np.concatenate([insert.line, slits])])
+    held = [] if base.creases is None else [base.nodes[base.creases.edges]]
+    made = _anew(zone, bare, rows, np.concatenate([nodes[insert.line], nodes[slits], *held]))
     return None if made is None else spliced(zone.whole, zone.around, _with_creases_of(base, made))
 
 
@@ -101,38 +106,39 @@ def _with_creases_of(base: Mesh, made: Mesh) -> Mesh:
     return dataclasses.replace(made, creases=Creases(np.sort(row[base.creases.edges], axis=1), base.creases.kind))
 
 
-def _slits(zone: Zone, insert: Insert, flat: Array) -> tuple[Array, Array]:
-    """Edges (s, 2) within the zone that stay, split and without what lies in the hollow; and those they are of."""
-    edges = zone.slits
-    order = np.lexsort((np.linalg.norm(flat[insert.splits[:, 2]] - flat[insert.splits[:, 0]], axis=1),))
+def _split(edges: Array, insert: Insert, flat: Array) -> tuple[Array, Array]:
+    """Edges (e, 2) in their pieces, and the one that each piece is of."""
+    pieces: dict[tuple[int, int], list[tuple[float, int]]] = {}
+    for one, two, node in insert.splits.tolist():
+        pieces.setdefault((one, two), []).append((float(np.linalg.norm(flat[node] - flat[one])), node))
     found, of = [], []
-    for edge in edges.tolist():
-        its = [node for one, two, node in insert.splits[order].tolist() if [one, two] == edge]
-        chain = [edge[0], *its, edge[1]]
+    for a, b in edges.tolist():
+        ahead = [node for _, node in sorted(pieces.get((a, b), ()))]
+        back = [node for _, node in sorted(pieces.get((b, a), ()), reverse=True)]
+        chain = [a, *ahead, *back, b]
         found += list(zip(chain[:-1], chain[1:], strict=True))
-        of += [edge] * (len(chain) - 1)
-    slits, parent = np.array(found, np.int64).reshape(-1, 2), np.array(of, np.int64).reshape(-1, 2)
-    stays = distance_to_polygon(flat[slits].mean(axis=1), insert.hollow) > 0
-    return slits[stays], parent[stays]
+        of += [(a, b)] * (len(chain) - 1)
+    return np.array(found, np.int64).reshape(-1, 2), np.array(of, np.int64).reshape(-1, 2)
 
 
-def _line_elements(zone: Zone, insert: Insert, slits: Array, of: Array) -> tuple[Array, Array]:
+def _line_elements(zone: Zone, insert: Insert, stays: Array, of: Array) -> tuple[Array, Array]:
     """Line elements of the zone that go, split or in the hollow, and those (l, 3) in their place."""
     gone, made, at = [np.zeros(0, np.int64)], [insert.lines], 0
 
     def keys(edges: Array) -> Array:
         return np.asarray(np.sort(edges, axis=1).astype(np.int64) @ [len(zone.local.nodes) + len(insert.points), 1])
 
+    here = keys(np.concatenate([zone.border, zone.slits]))
     for name, block in zone.local.elements.items():
         if KINDS[name].dimension == 1:
             its = keys(block.connectivity[:, :2])
-            rows = np.flatnonzero(np.isin(its, keys(zone.slits)) & ~np.isin(its, keys(slits)))
+            rows = np.flatnonzero(np.isin(its, here) & ~np.isin(its, keys(stays)))
             if len(rows) and name != "line":
                 raise Refusal(
                     f"element {int(block.ids[rows[0]])} is a {name}; only line elements of two nodes can be split"
                 )
             for row in rows.tolist():
-                pieces = slits[keys(of) == its[row]]
+                pieces = stays[keys(of) == its[row]]
                 if len(pieces) and block.connectivity[row, 0] not in of[keys(of) == its[row]][:, 0]:
                     pieces = pieces[:, ::-1]
                 made.append(np.column_stack([pieces, np.full(len(pieces), at + row)]))
@@ -141,31 +147,32 @@ def _line_elements(zone: Zone, insert: Insert, slits: Array, of: Array) -> tuple
     return np.concatenate(gone), np.concatenate(made)
 
 
-def _split_creases(creases: Creases | None, slits: Array, of: Array) -> tuple[Creases, Creases] | None:
+def _split_creases(creases: Creases | None, stays: Array, of: Array) -> tuple[Creases, Creases] | None:
     """Creases without those that are split, and the pieces of these."""
-    split = (np.sort(slits, axis=1) != np.sort(of, axis=1)).any(axis=1)
+    split = (np.sort(stays, axis=1) != np.sort(of, axis=1)).any(axis=1)
     if creases is None or not split.any():
         return None
     known = {tuple(edge): kind for edge, kind in zip(creases.edges.tolist(), creases.kind.tolist(), strict=True)}
     pieces = [
         (edge, known.get(tuple(whole)))
-        for edge, whole in zip(np.sort(slits[split], axis=1).tolist(), np.sort(of[split], axis=1).tolist(), strict=True)
+        for edge, whole in zip(np.sort(stays[split], axis=1).tolist(), np.sort(of[split], axis=1).tolist(), strict=True)
     ]
     pieces = [(edge, kind) for edge, kind in pieces if kind is not None]
     wholes = {tuple(whole) for whole in np.sort(of[split], axis=1).tolist()}
-    stays = np.array([tuple(edge) not in wholes for edge in creases.edges.tolist()], bool)
-    rest = Creases(creases.edges[stays], creases.kind[stays])
+    kept = np.array([tuple(edge) not in wholes for edge in creases.edges.tolist()], bool)
+    rest = Creases(creases.edges[kept], creases.kind[kept])
     edges, kinds = [edge for edge, _ in pieces], [kind for _, kind in pieces]
     return rest, Creases(np.array(edges, np.int64).reshape(-1, 2), np.array(kinds, np.int8))
 
 
 def _anew(zone: Zone, base: Mesh, rows: Array, line: Array) -> Mesh | None:
-    """The base with some of its triangles meshed anew; ``line`` (e, 2, 3) are the ends of edges that stay."""
+    """The base with some of its triangles meshed anew; ``line`` (e, 2, 3) are the ends of edges of these that stay."""
     region = region_round(base, rows)
     surface = region.surface
     assert region.held is not None
     where = {tuple(xyz): k for k, xyz in enumerate(surface.nodes.tolist())}
-    edges = np.array([[where[tuple(end)] for end in ends] for ends in line.tolist()], np.int64).reshape(-1, 2)
+    edges = np.array([[where.get(tuple(end), -1) for end in ends] for ends in line.tolist()], np.int64).reshape(-1, 2)
+    edges = edges[(edges >= 0).all(axis=1)]
     mark = region.held.nodes.copy()
     mark[edges] = True
     edges = np.unique(np.sort(np.concatenate([region.held.edges, edges]), axis=1), axis=0)

@@ -54,7 +54,7 @@ def folded(points: Array, loops: list[Array], most: float, snap: float | None = 
         far = np.linalg.norm(points[two] - points[one[0]], axis=1)
         start = int(np.argmin(far))
         two = np.roll(two[::-1], start + 1)  # backwards, from the node nearest to the other's first
-        return _laid(points, np.append(one, one[0]), np.append(two, two[0]), most, near)
+        return laid(points, np.append(one, one[0]), np.append(two, two[0]), most, near)
     if len(loops) != 1 or len(loops[0]) < 3:
         return None
     loop = loops[0]
@@ -63,7 +63,7 @@ def folded(points: Array, loops: list[Array], most: float, snap: float | None = 
     for a in tips:
         for b in tips:
             if a < b:
-                fold = _laid(points, loop[a : b + 1], np.concatenate([loop[b:], loop[: a + 1]])[::-1], most, near)
+                fold = laid(points, loop[a : b + 1], np.concatenate([loop[b:], loop[: a + 1]])[::-1], most, near)
                 if fold is not None and (best is None or fold.width < best.width):
                     best = fold
     return best
@@ -98,7 +98,7 @@ def _tips(p: Array) -> list[int]:
     return sorted({*sharp, far, int(np.argmax(np.linalg.norm(p - p[far], axis=1)))})
 
 
-def _laid(points: Array, one: Array, two: Array, most: float, snap: float) -> Fold | None:
+def laid(points: Array, one: Array, two: Array, most: float, snap: float) -> Fold | None:
     """Lay a chain on another one, place by place; ``None`` if they are farther apart than ``most`` somewhere."""
     p, q = points[one].tolist(), points[two].tolist()
     i, j, s, t = 0, 0, 0.0, 0.0

@@ -1,0 +1,162 @@
+"""Borders of a mesh sewn together node for node, or joined by a strip of elements."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array, point_text
+from oddseam.editing.acceptance import share, worst_of
+from oddseam.editing.seams import Seam, seam_between
+from oddseam.editing.strip import bridged
+from oddseam.errors import Refusal
+from oddseam.features.small import Small
+from oddseam.features.strips import Fold, folded, laid, paired
+from oddseam.model import Mesh
+from oddseam.model.proof import worse
+from oddseam.remeshing.around import like_around
+from oddseam.remeshing.merging import merge
+
+Point = tuple[float, float, float]
+#: A node this near to one across, over the length of edges, becomes one with it; else the edge there is split.
+_SNAP = 0.15
+#: Strips that are wider than this, over the length of edges, are meshed like what is round them.
+_WIDE = 1.5
+#: Which side of a seam goes to the other; with none a strip of elements closes the gap.
+SIDES = ("both", "one", "two", "none")
+
+
+@recorded("stitch")
+def stitch(
+    mesh: Mesh, *, one: Point, two: Point | None = None, within: float | None = None, moves: str = "both"
+) -> tuple[Mesh, Outcome]:
+    """Sew two rims together, node for node, all round or where they are near; or close the gap with a strip.
+
+    Where the numbers of nodes differ, edges of either side are split.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    one : (x, y, z)
+        The rim with the node nearest to this point.
+    two : (x, y, z), optional
+        The other one likewise; without, the rim whose nodes are nearest to the first one's.
+    within : float, optional
+        No two places that become one, or that a strip joins, are farther apart.  Rims that are farther apart elsewhere
+        are sewn along the run nearest to ``one``.  Without, half of the shorter rim's extent, all round.
+    moves : str
+        ``"both"`` meet in the middle, and where edges are split elements round them are meshed anew; or rim ``"one"``
+        or ``"two"`` goes to the other, which stays to the last bit; or ``"none"`` moves, and a strip of new elements
+        joins them.
+
+    Returns
+    -------
+    Mesh
+        Elements that do not touch the rims keep ids, nodes and every bit; a strip wider than elements are long is
+        meshed like these, with two rings on either side.
+
+    Raises
+    ------
+    Refusal
+        If both points are nearest to the same rim, the rims are too far apart, or sewing them would make facets cross
+        or turn over.
+
+    Notes
+    -----
+    The rims are laid on each other place by place; about O(k) in their nodes.  A strip takes the shorter diagonal at
+    every step (after H. Fuchs, Z. M. Kedem and S. P. Uselton 1977, Optimal surface reconstruction from planar
+    contours).
+
+    Examples
+    --------
+    >>> import numpy as np, oddseam
+    >>> turn = np.arange(12) * np.pi / 6
+    >>> ring = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    >>> k, a = np.arange(12), (np.arange(12) + 1) % 12
+    >>> wall = np.concatenate([np.column_stack([k, a, a + 12]), np.column_stack([k, a + 12, k + 12])])
+    >>> low = oddseam.Mesh.from_triangles(np.concatenate([ring, ring + (0, 0, 1)]), wall, unit="mm")
+    >>> both = oddseam.combine(low, other=low.replaced(nodes=low.nodes + (0, 0, 1.05)))
+    >>> pipe = oddseam.stitch(both, one=(1, 0, 1), two=(1, 0, 1.05))
+    >>> pipe.n_nodes, oddseam.prove(pipe).rims
+    (36, 2)
+    >>> oddseam.stitch(both, one=(1, 0, 1), two=(1, 0, 1.05), moves="none").counts
+    {'nodes': 48, 'tri': 72}
+    """
+    if moves not in SIDES:
+        raise Refusal(f"moves {moves!r} is none of {', '.join(SIDES)}")
+    seam = seam_between(mesh, one, two, within)
+    new, done = _with_strip(mesh, seam) if moves == "none" else _sewn(mesh, seam, moves)
+    return new, Outcome(done, seam.notes)
+
+
+def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
+    """The mesh with both sides as one."""
+    fold = _fold(mesh, seam)
+    at = point_text(seam.place)
+    if fold is None:
+        gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (seam.chains, seam.chains[::-1]))
+        raise Refusal(f"the rims at {at} are {gap:.4g} apart somewhere, more than {seam.most:.4g}; say `within`")
+    thing = Small("seam", fold.width, fold.length, seam.place, "", np.unique(fold.ends), fold)
+    one, two = seam.chains
+    stays = {"both": np.zeros(0, np.int64), "one": two, "two": one}[moves]
+    made = merge(mesh, [thing], set(), seam.most, rims=True, stays=stays)
+    if made.refused:
+        raise Refusal(f"the rims at {at} cannot be sewn: {made.refused[0]}")
+    faults = worse(made.mesh, mesh)
+    if faults or len(made.turned):
+        why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
+        raise Refusal(f"the rims at {at} cannot be sewn: {why}")
+    new, more = _evened(made.mesh, mesh) if moves == "both" else (made.mesh, made.mesh.n_elements - mesh.n_elements)
+    return new, (
+        Step("sew", len(fold.ends), made.move, f"places, up to {fold.width:.4g} apart", (seam.place,)),
+        *((Step("split", more, 0.0, "elements, where one side had no node, and round them"),) if more else ()),
+    )
+
+
+def _evened(new: Mesh, mesh: Mesh) -> tuple[Mesh, int]:
+    """The mesh with elements that were split, and those round them, meshed anew where that makes them better."""
+    top = int(mesh.element_ids.max(initial=0))
+    split = np.flatnonzero(new.element_ids > top)
+    if not len(split):
+        return new, 0
+    like = like_around(new, split)
+    if like is not None:
+        again = np.flatnonzero(like.element_ids > int(new.element_ids.max()))
+        if share(worst_of(like, again)) > share(worst_of(new, split)) and not worse(like, new):
+            return like, len(again)
+    return new, len(split)
+
+
+def _fold(mesh: Mesh, seam: Seam) -> Fold | None:
+    one, two = seam.chains
+    steps = [np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).mean() for chain in (one, two)]
+    snap = _SNAP * float(min(steps))
+    if not seam.closed:
+        return laid(mesh.nodes, one, two[::-1], seam.most, snap)
+    fold = paired(mesh.nodes, one, two, seam.most) if len(one) == len(two) else None
+    return fold or folded(mesh.nodes, [one, two], seam.most, snap=snap)
+
+
+def _with_strip(mesh: Mesh, seam: Seam) -> tuple[Mesh, tuple[Step, ...]]:
+    """The mesh with a strip between both sides."""
+    new, width = bridged(mesh, seam)
+    faults = worse(new, mesh)
+    if faults:
+        raise Refusal(f"a strip between the rims at {point_text(seam.place)} would not be sound: {'; '.join(faults)}")
+    top = int(mesh.element_ids.max(initial=0))
+    count = new.n_elements - mesh.n_elements
+    done = [Step("bridge", count, 0.0, f"elements across the gap, up to {width:.4g} wide", (seam.place,))]
+    size = float(np.mean([np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).mean() for chain in seam.chains]))
+    if width > _WIDE * size:
+        like = like_around(new, np.flatnonzero(new.element_ids > top))
+        if like is not None:
+            new = like
+            done.append(
+                Step("mesh anew", int((new.element_ids > top).sum()), 0.0, "elements, with two rings on either side")
+            )
+    return new, tuple(done)
+
+
+def _gap(one: Array, two: Array) -> float:
+    """How far the farthest node of a loop is from the nodes of another."""
+    return float(np.linalg.norm(one[:, None] - two[None], axis=2).min(axis=1).max())
