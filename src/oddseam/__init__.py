@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from oddseam.editing.attaching import attach as attach
     from oddseam.editing.combining import combine as combine
     from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
+    from oddseam.editing.lifting import lift as lift
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
     from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
@@ -98,6 +99,7 @@ _HOME = {
     "PickError": "errors", "Refusal": "errors",
     "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
+    "lift": "editing.lifting",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",

@@ -183,6 +183,21 @@ def run_repeat(args: argparse.Namespace) -> int:
     return finish(with_property(mesh, args), args)
 
 
+def run_lift(args: argparse.Namespace) -> int:
+    """Lift a region."""
+    check_output(args)
+    mesh = oddseam.lift(
+        oddseam.read_mesh(args.input, unit=args.unit),
+        args.pick,
+        height=args.height,
+        taper=args.taper,
+        rounding=args.rounding,
+        direction=None if args.along is None else as_point(args.along, "--along"),
+        rows=args.rows,
+    )
+    return finish(with_property(mesh, args), args)
+
+
 def run_move_node(args: argparse.Namespace) -> int:
     """Move a node."""
     check_output(args)

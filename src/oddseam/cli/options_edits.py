@@ -109,6 +109,17 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--about", default="0,0,0", metavar="X,Y,Z", help="a point of the axis (the origin by default)")
     p.add_argument("--angle", type=float, metavar="DEGREES", help="from each to the next (evenly all round by default)")
 
+    p = verbs.add("lift", "lift a picked region out of its surface, or sink it, with a wall round it")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="such as 'cylinder (0,0,0) (0,0,9) 12'")
+    writes(p)
+    reports(p)
+    p.add_argument("--height", type=float, required=True, help="negative sinks it")
+    p.add_argument("--taper", type=float, default=0.0, metavar="DEGREES", help="by which the wall leans in")
+    p.add_argument("--rounding", type=float, default=0.0, metavar="RADIUS", help="of the rim between wall and top")
+    p.add_argument("--along", metavar="X,Y,Z", help="the direction (the mean normal of what is picked by default)")
+    p.add_argument("--rows", type=int, metavar="N", help="of elements on the wall")
+
     p = verbs.add("move-node", "move a node along its face or crease; what that does to elements is said")
     reads(p)
     p.add_argument("node", type=int, metavar="ID")
