@@ -99,7 +99,7 @@ def test_what_cannot_be_lifted_is_refused():
         corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
         oddseam.lift(corner, "all", height=1, direction=(0, 0, 1))
     mesh = panel(20)
-    other = panel(20).replaced(nodes=panel(20).nodes + np.array([0, 0, 1.5]))
+    other = panel(20).replaced(nodes=panel(20).nodes + np.array([0.3, 0.4, 1.5]))
     with pytest.raises(oddseam.Refusal, match="would not be sound"):
         oddseam.lift(oddseam.combine(mesh, other=other), "box (4,4,-1) (16,16,1)", height=3)
 

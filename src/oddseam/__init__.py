@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
     from oddseam.editing.openings import cut_opening as cut_opening
     from oddseam.editing.repeating import repeat as repeat
+    from oddseam.editing.splicing import splice as splice
     from oddseam.editing.stitching import stitch as stitch
     from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
@@ -99,7 +100,7 @@ _HOME = {
     "PickError": "errors", "Refusal": "errors",
     "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
-    "lift": "editing.lifting",
+    "lift": "editing.lifting", "splice": "editing.splicing",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",

@@ -198,6 +198,27 @@ def run_lift(args: argparse.Namespace) -> int:
     return finish(with_property(mesh, args), args)
 
 
+def run_splice(args: argparse.Namespace) -> int:
+    """Splice, or say what that would do."""
+    if args.output is not None:
+        check_output(args)
+    mesh = oddseam.splice(
+        oddseam.read_mesh(args.input, unit=args.unit),
+        args.pick,
+        replacement=oddseam.read_mesh(args.other, unit=args.unit),
+        within=args.within,
+        keep=None if args.keep is None else as_point(args.keep, "--keep"),
+    )
+    if args.output is not None:
+        return finish(mesh, args)
+    if args.json:
+        print(json.dumps({"account": mesh.account.to_list()}, indent=1))
+    else:
+        tables.print_entry(mesh.account.last)
+        print("nothing is written; say -o FILE")
+    return 0
+
+
 def run_move_node(args: argparse.Namespace) -> int:
     """Move a node."""
     check_output(args)

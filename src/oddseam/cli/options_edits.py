@@ -120,6 +120,15 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--along", metavar="X,Y,Z", help="the direction (the mean normal of what is picked by default)")
     p.add_argument("--rows", type=int, metavar="N", help="of elements on the wall")
 
+    p = verbs.add("splice", "put another surface in the place of a picked region, trimmed and joined node for node")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="what is cut out")
+    p.add_argument("other", metavar="REPLACEMENT", help="covers the cut; it may reach farther, or be a whole part")
+    may_write(p, "without, only what would be done is said: how far old and new are apart, and where")
+    reports(p)
+    p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far its border may be off")
+    p.add_argument("--keep", metavar="X,Y,Z", help="a point near what is to be kept of the replacement")
+
     p = verbs.add("move-node", "move a node along its face or crease; what that does to elements is said")
     reads(p)
     p.add_argument("node", type=int, metavar="ID")

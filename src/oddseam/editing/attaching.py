@@ -7,7 +7,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.editing.acceptance import said
-from oddseam.editing.imprinting import with_line
+from oddseam.editing.paths import with_path
 from oddseam.editing.seams import run_near
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
@@ -70,9 +70,9 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
         raise Refusal(f"within {within} is no length")
     run, closed, placed, normals, elements = _run_on_face(mesh, np.array(near, float), within)
     at = point_text(mesh.nodes[run].mean(axis=0))
-    made, chain, zone, worst = with_line(mesh, placed, normals, int(elements[0]), closed=closed, opening=False)
-    row, gone = IdIndex(made.node_ids).of(mesh.node_ids[run])
-    if gone.any():
+    made, chain, zones, worst = with_path(mesh, placed, normals, mesh.element_ids[elements], closed=closed)
+    row, missing = IdIndex(made.node_ids).of(mesh.node_ids[run])
+    if missing.any():
         raise Refusal(f"the edge at {at} belongs to what would be meshed anew; is it on the face already?")
     steps = np.linalg.norm(np.diff(made.nodes[chain], axis=0), axis=1)
     fold = _fold(made.nodes, chain, row, closed, 2.0 * within + float(steps.max()), 0.5 * float(steps.min()))
@@ -88,12 +88,12 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
         why = "; ".join(faults) or f"{len(joined.turned)} elements would be turned over"
         raise Refusal(f"the edge at {at} cannot be attached: {why}")
     move = float(np.linalg.norm(mesh.nodes[run] - placed, axis=1).max())
+    taken = sum(len(zone.elements) for zone in zones)
+    fresh = made.n_elements - mesh.n_elements + taken
     done = (
         Step("attach", len(chain), move, "nodes of the joint", (place,)),
-        Step("take out", len(zone.elements), 0.0, "elements of the face"),
-        Step(
-            "mesh anew", made.n_elements - mesh.n_elements + len(zone.elements), 0.0, f"elements, worst: {said(worst)}"
-        ),
+        Step("take out", taken, 0.0, "elements of the face"),
+        Step("mesh anew", fresh, 0.0, f"elements, worst: {said(worst)}"),
     )
     return joined.mesh, Outcome(done)
 

@@ -55,7 +55,8 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
         If the line comes to an edge of another kind.
     """
     local, chart = zone.local, zone.chart
-    slits = np.concatenate([zone.slits, zone.rim])
+    slits = np.concatenate([zone.slits, zone.border])
+    within = len(zone.slits)
     nodes = [*np.concatenate([local.nodes, points])]
     flat = [*chart.flat(np.array(nodes))]
     found: list[tuple[int, int, int]] = []
@@ -70,8 +71,10 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
         what = kinds[slit]
         if what == "free edge" and _lines_on(zone, *slits[slit].tolist()):
             what = "line element"
-        if what not in splits and (across or what != "free edge"):
-            raise Refusal(leaves(what, at))
+        if what == "free edge" and not across:
+            return
+        if slit >= within or what not in splits:  # beyond the border there is nothing to be seen from here
+            raise Refusal(leaves(what or "border of what can be seen from one direction", at))
 
     for node in np.unique(number[number >= local.n_nodes]).tolist():
         share = np.clip(np.einsum("ij,ij->i", flat[node] - a, along) / length**2, 0.0, 1.0)

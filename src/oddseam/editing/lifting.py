@@ -132,6 +132,8 @@ def _check(mesh: Mesh, elements: Array) -> None:
         others[block.connectivity[~chosen]] = True
     faces = extracted(mesh, elements)
     c = faces.connectivity
+    if not c.n_rims:
+        raise Refusal("what is picked has no border; it is a whole closed surface")
     if len(c.nonmanifold_nodes) or c.is_nonmanifold.any():
         its = c.nonmanifold_nodes if len(c.nonmanifold_nodes) else c.edges[c.is_nonmanifold][:, 0]
         raise Refusal(f"what is picked meets itself in a point or a T-joint at {point_text(faces.nodes[its[0]])}")
@@ -163,8 +165,6 @@ def _chart(region: Mesh, direction: Point | None) -> Chart:
 def _borders(region: Mesh, chart: Chart) -> list[_Loop]:
     """The loops of the border."""
     c = region.connectivity
-    if not c.rims:
-        raise Refusal("what is picked has no border; it is a whole closed surface")
     loops = []
     flat = chart.flat(region.nodes)
     looks = float((area_vectors(region.nodes[region.triangulation.triangles]) @ chart.normal).sum())

@@ -7,7 +7,8 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.editing.chart import unit
-from oddseam.editing.imprinting import brought_to, with_line
+from oddseam.editing.lines import brought_to
+from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
@@ -181,13 +182,10 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
     curves = trace_curves(placed, edges, np.zeros(len(rows), bool))
     lines = [curves.node[i:j] for i, j in zip(curves.first[:-1], curves.first[1:], strict=True)]
     for line in lines:
-        begin, gone = IdIndex(mesh.element_ids).of(ids[line[:1]])
-        if gone[0]:  # meshed anew for a line before
-            begin = brought_to(mesh, placed[line[:1]], None)[2]
-        made = with_line(mesh, placed[line].copy(), normals[line], int(begin[0]), closed=False, opening=False)
-        if len(made[1]) > len(line):
+        made = with_path(mesh, placed[line], normals[line], ids[line], closed=False)
+        if len(made.rows) > len(line):
             raise Refusal(f"its foot crosses a sharp edge near {point_text(placed[line[0]])} without a node on that")
-        mesh = made[0]
+        mesh = made.mesh
     found = _nearest_nodes(mesh, placed)
     return mesh, found, float(off.max()), len(lines)
 

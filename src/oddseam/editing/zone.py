@@ -76,12 +76,6 @@ class Zone:
         return self._edges[1]
 
     @cached_property
-    def rim(self) -> Array:
-        """(r, 2) edges of the border that are free."""
-        keys = np.sort(self.bounds["free edge"], axis=1) @ [self.local.n_nodes, 1]
-        return np.asarray(self.border[np.isin(np.sort(self.border, axis=1) @ [self.local.n_nodes, 1], keys)])
-
-    @cached_property
     def _edges(self) -> tuple[Array, Array]:
         t = self.triangles.astype(np.int64)
         ends = np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2)
