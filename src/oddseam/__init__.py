@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
     from oddseam.editing.moving import move_opening as move_opening
     from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
+    from oddseam.editing.numbering import drop_unused_nodes as drop_unused_nodes, number_new as number_new
     from oddseam.editing.openings import cut_opening as cut_opening
     from oddseam.editing.repeating import repeat as repeat
     from oddseam.editing.splicing import splice as splice
@@ -54,6 +55,7 @@ if TYPE_CHECKING:
         survey as survey,
     )
     from oddseam.findings.across import local_lengths as local_lengths
+    from oddseam.findings.comparison import compare_ids as compare_ids
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
@@ -100,7 +102,8 @@ _HOME = {
     "PickError": "errors", "Refusal": "errors",
     "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
-    "lift": "editing.lifting", "splice": "editing.splicing",
+    "drop_unused_nodes": "editing.numbering", "number_new": "editing.numbering",
+    "compare_ids": "findings.comparison", "lift": "editing.lifting", "splice": "editing.splicing",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",

@@ -26,6 +26,13 @@ def check_output(args: argparse.Namespace) -> None:
         raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
 
 
+def read(args: argparse.Namespace) -> oddseam.Mesh:
+    """The input, which is remembered as what was there before."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    args.before = mesh
+    return mesh
+
+
 def with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
     """The mesh with the thickness and the material that a deck needs, where these are given."""
     data = {name: getattr(args, name) for name in ("thickness", "young", "poisson", "density")}
@@ -34,22 +41,40 @@ def with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
 
 def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = None) -> int:
     """Write the result, print the report, and say by the status whether all is met."""
-    written = oddseam.write_mesh(mesh, args.output, format=format)
-    entry = mesh.account.last if len(mesh.account) else None
+    before: oddseam.Mesh | None = getattr(args, "before", None)
+    if before is not None:
+        mesh = _numbered(mesh, before, args)
+    written = oddseam.write_mesh(mesh, args.output, format=format, carry_loads=getattr(args, "carry_loads", False))
+    done = list(mesh.account)[len(before.account) if before is not None else -1 :]
     unmet = [
-        *(entry.outcome.unmet if entry else ()),
+        *(line for entry in done for line in entry.outcome.unmet),
         *(f"{fault} in the file, because of rounding" for fault in written.broken),
     ]
     if args.json:
         report = {"account": mesh.account.to_list(), "written": report_of(written), "unmet": unmet}
         print(json.dumps(report, indent=1))
     else:
-        if entry is not None:
+        for entry in done:
             tables.print_entry(entry)
         tables.print_written(written, mesh)
     for line in unmet:
         print(f"oddseam: unmet: {line}", file=sys.stderr)
     return 1 if unmet else 0
+
+
+def _numbered(mesh: oddseam.Mesh, before: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
+    """The mesh with new ids from the ranges that are asked for."""
+    given = {what: getattr(args, f"{what[:-1]}_ids", None) for what in ("nodes", "elements")}
+    ranges = {what: _as_range(text, f"--{what[:-1]}-ids") for what, text in given.items() if text is not None}
+    return oddseam.number_new(mesh, since=before, **ranges) if ranges else mesh
+
+
+def _as_range(text: str, option: str) -> tuple[int, int | None]:
+    """``FIRST`` or ``FIRST-LAST``."""
+    first, mark, last = text.partition("-")
+    if not first.isdigit() or (mark and not last.isdigit()):
+        raise Refusal(f"{option} {text}: a first id is wanted, or a first and a last one, such as 9001-9999")
+    return int(first), int(last) if mark else None
 
 
 def report_of(written: Written) -> dict[str, object]:

@@ -7,7 +7,7 @@ import json
 
 import oddseam
 from oddseam.cli import tables
-from oddseam.cli.arguments import as_numbers, as_point, check_output, finish, with_property
+from oddseam.cli.arguments import as_numbers, as_point, check_output, finish, read, with_property
 from oddseam.errors import Refusal
 
 
@@ -17,7 +17,7 @@ def run_pick(args: argparse.Namespace) -> int:
         raise Refusal("a group is kept with both --group NAME and -o FILE")
     if args.output is not None:
         check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     chosen = oddseam.pick(mesh, args.pick, of=args.of)
     if args.json:
         print(
@@ -38,14 +38,14 @@ def run_pick(args: argparse.Namespace) -> int:
 def run_delete(args: argparse.Namespace) -> int:
     """Delete what is picked."""
     check_output(args)
-    mesh = oddseam.delete(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    mesh = oddseam.delete(read(args), args.pick)
     return finish(with_property(mesh, args), args)
 
 
 def run_flip(args: argparse.Namespace) -> int:
     """Turn over what is picked."""
     check_output(args)
-    mesh = oddseam.flip(oddseam.read_mesh(args.input, unit=args.unit), args.pick)
+    mesh = oddseam.flip(read(args), args.pick)
     return finish(with_property(mesh, args), args)
 
 
@@ -54,7 +54,7 @@ def run_fill(args: argparse.Namespace) -> int:
     check_output(args)
     near = None if args.near is None else as_point(args.near, "--near")
     nodes = None if args.nodes is None else as_numbers(args.nodes, "--nodes", int)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)
     return finish(with_property(mesh, args), args)
 
@@ -62,7 +62,7 @@ def run_fill(args: argparse.Namespace) -> int:
 def run_cut(args: argparse.Namespace) -> int:
     """Cut an opening."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     if args.table is not None:
         openings = oddseam.read_openings(args.table)
     else:
@@ -88,7 +88,7 @@ def run_openings(args: argparse.Namespace) -> int:
         raise Refusal("changing an opening needs both --near and -o; without them openings are listed")
     if args.output is not None:
         check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     if args.output is not None:
         to = None if args.to is None else as_point(args.to, "--to")
         near, collars = as_point(args.near, "--near"), _collars(args)
@@ -105,7 +105,7 @@ def run_openings(args: argparse.Namespace) -> int:
 def run_weld(args: argparse.Namespace) -> int:
     """Join nodes."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     parts = None if args.parts is None else (args.parts[0], args.parts[1])
     mesh = oddseam.weld(mesh, tolerance=args.tolerance, parts=parts)
     return finish(with_property(mesh, args), args)
@@ -114,7 +114,7 @@ def run_weld(args: argparse.Namespace) -> int:
 def run_imprint(args: argparse.Namespace) -> int:
     """Imprint points."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     along = None if args.along is None else as_point(args.along, "--along")
     closed, count = args.closed or args.through is None, args.count
     if args.through is not None:
@@ -141,7 +141,7 @@ def run_imprint(args: argparse.Namespace) -> int:
 def run_combine(args: argparse.Namespace) -> int:
     """Put two meshes in one file."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     mesh = oddseam.combine(mesh, other=oddseam.read_mesh(args.other, unit=args.unit))
     return finish(with_property(mesh, args), args)
 
@@ -150,7 +150,7 @@ def run_stitch(args: argparse.Namespace) -> int:
     """Sew two rims."""
     check_output(args)
     mesh = oddseam.stitch(
-        oddseam.read_mesh(args.input, unit=args.unit),
+        read(args),
         one=as_point(args.one, "--one"),
         two=None if args.two is None else as_point(args.two, "--two"),
         within=args.within,
@@ -162,7 +162,7 @@ def run_stitch(args: argparse.Namespace) -> int:
 def run_attach(args: argparse.Namespace) -> int:
     """Attach an edge to a face."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     return finish(
         with_property(oddseam.attach(mesh, near=as_point(args.near, "--near"), within=args.within), args), args
     )
@@ -172,7 +172,7 @@ def run_repeat(args: argparse.Namespace) -> int:
     """Repeat a feature."""
     check_output(args)
     mesh = oddseam.repeat(
-        oddseam.read_mesh(args.input, unit=args.unit),
+        read(args),
         args.pick,
         times=args.times,
         vector=None if args.vector is None else as_point(args.vector, "--vector"),
@@ -187,7 +187,7 @@ def run_lift(args: argparse.Namespace) -> int:
     """Lift a region."""
     check_output(args)
     mesh = oddseam.lift(
-        oddseam.read_mesh(args.input, unit=args.unit),
+        read(args),
         args.pick,
         height=args.height,
         taper=args.taper,
@@ -203,7 +203,7 @@ def run_splice(args: argparse.Namespace) -> int:
     if args.output is not None:
         check_output(args)
     mesh = oddseam.splice(
-        oddseam.read_mesh(args.input, unit=args.unit),
+        read(args),
         args.pick,
         replacement=oddseam.read_mesh(args.other, unit=args.unit),
         within=args.within,
@@ -222,7 +222,7 @@ def run_splice(args: argparse.Namespace) -> int:
 def run_move_node(args: argparse.Namespace) -> int:
     """Move a node."""
     check_output(args)
-    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    mesh = read(args)
     mesh = oddseam.move_node(mesh, args.node, to=as_point(args.to, "--to"), free=args.free)
     return finish(with_property(mesh, args), args)
 
@@ -230,5 +230,11 @@ def run_move_node(args: argparse.Namespace) -> int:
 def run_merge_nodes(args: argparse.Namespace) -> int:
     """Merge two nodes."""
     check_output(args)
-    mesh = oddseam.merge_nodes(oddseam.read_mesh(args.input, unit=args.unit), args.keep, args.gone)
+    mesh = oddseam.merge_nodes(read(args), args.keep, args.gone)
     return finish(with_property(mesh, args), args)
+
+
+def run_drop_nodes(args: argparse.Namespace) -> int:
+    """Drop nodes that nothing uses."""
+    check_output(args)
+    return finish(with_property(oddseam.drop_unused_nodes(read(args)), args), args)

@@ -78,3 +78,18 @@ def has_collars(p: argparse.ArgumentParser) -> None:
 def splits_lines(p: argparse.ArgumentParser) -> None:
     """Whether line elements give way."""
     p.add_argument("--split-lines", action="store_true", help="split line elements that are in the way")
+
+
+def edits(p: argparse.ArgumentParser) -> None:
+    """A file to be written with what a change adds, in the ids and with the loads that a deck needs."""
+    writes(p)
+    reports(p)
+    numbers_new(p)
+
+
+def numbers_new(p: argparse.ArgumentParser) -> None:
+    """Ids and loads of what is new."""
+    new = p.add_argument_group("for what is new")
+    new.add_argument("--node-ids", metavar="FIRST[-LAST]", help="ids of new nodes (above the highest by default)")
+    new.add_argument("--element-ids", metavar="FIRST[-LAST]", help="ids of new elements")
+    new.add_argument("--carry-loads", action="store_true", help="carry pressures of a bulk data deck over to them")

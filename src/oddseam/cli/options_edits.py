@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from oddseam.cli.options import Verbs, has_collars, may_write, reads, reports, splits_lines, writes
+from oddseam.cli.options import Verbs, edits, has_collars, may_write, numbers_new, reads, reports, splits_lines, writes
 
 
 def add_edits(verbs: Verbs) -> None:
@@ -25,16 +25,14 @@ def add_edits(verbs: Verbs) -> None:
 
     p = verbs.add("fill", "fill a rim, all rims below a diameter, or the loop of some nodes")
     reads(p)
-    writes(p)
-    reports(p)
+    edits(p)
     p.add_argument("--near", metavar="X,Y,Z", help="the rim nearest to this point")
     p.add_argument("--below", type=float, metavar="DIAMETER", help="every rim less than this across")
     p.add_argument("--nodes", metavar="ID,ID,...", help="ids of nodes in order round the hole")
 
     p = verbs.add("cut", "cut a round, slotted or rectangular opening, with rings of regular elements round it")
     reads(p)
-    writes(p)
-    reports(p)
+    edits(p)
     where = p.add_mutually_exclusive_group(required=True)
     where.add_argument("--at", metavar="X,Y,Z", help="its middle")
     where.add_argument("--table", metavar="CSV", help="many at once: x,y,z and any of dx,dy,dz and what follows, named")
@@ -57,11 +55,11 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--nodes", type=int, metavar="N", help="on its rim (as many as it has by default)")
     has_collars(p)
     may_write(p)
+    numbers_new(p)
 
     p = verbs.add("imprint", "imprint a line or a loop of points, as nodes that the mesh follows, or as a rim")
     reads(p)
-    writes(p)
-    reports(p)
+    edits(p)
     what = p.add_mutually_exclusive_group(required=True)
     what.add_argument("--through", metavar="X,Y,Z,X,Y,Z,...", help="points, in order")
     what.add_argument("--rim-of", metavar="OTHER", help="the rim of another mesh that is nearest to --near")
@@ -81,8 +79,7 @@ def add_edits(verbs: Verbs) -> None:
 
     p = verbs.add("stitch", "sew two rims together, node for node, all round or where they are near; or close the gap")
     reads(p)
-    writes(p)
-    reports(p)
+    edits(p)
     p.add_argument("--one", required=True, metavar="X,Y,Z", help="the rim nearest to this point")
     p.add_argument("--two", metavar="X,Y,Z", help="the other (the one nearest to the first by default)")
     p.add_argument("--within", type=float, metavar="DISTANCE", help="how far apart they may be")
@@ -93,16 +90,14 @@ def add_edits(verbs: Verbs) -> None:
 
     p = verbs.add("attach", "attach a free edge to the face beside it, as a T-joint")
     reads(p)
-    writes(p)
-    reports(p)
+    edits(p)
     p.add_argument("--near", required=True, metavar="X,Y,Z", help="the edge nearest to this point")
     p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far it may be from the face")
 
     p = verbs.add("repeat", "repeat picked elements along a vector or round an axis, and sew every copy in")
     reads(p)
     p.add_argument("pick", metavar="PICK", help="such as 'part rib'")
-    writes(p)
-    reports(p)
+    edits(p)
     p.add_argument("--times", type=int, required=True, metavar="N", help="how many copies")
     p.add_argument("--vector", metavar="X,Y,Z", help="from each copy to the next")
     p.add_argument("--axis", metavar="X,Y,Z", help="direction of an axis to go round")
@@ -112,8 +107,7 @@ def add_edits(verbs: Verbs) -> None:
     p = verbs.add("lift", "lift a picked region out of its surface, or sink it, with a wall round it")
     reads(p)
     p.add_argument("pick", metavar="PICK", help="such as 'cylinder (0,0,0) (0,0,9) 12'")
-    writes(p)
-    reports(p)
+    edits(p)
     p.add_argument("--height", type=float, required=True, help="negative sinks it")
     p.add_argument("--taper", type=float, default=0.0, metavar="DEGREES", help="by which the wall leans in")
     p.add_argument("--rounding", type=float, default=0.0, metavar="RADIUS", help="of the rim between wall and top")
@@ -126,6 +120,7 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("other", metavar="REPLACEMENT", help="covers the cut; it may reach farther, or be a whole part")
     may_write(p, "without, only what would be done is said: how far old and new are apart, and where")
     reports(p)
+    numbers_new(p)
     p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far its border may be off")
     p.add_argument("--keep", metavar="X,Y,Z", help="a point near what is to be kept of the replacement")
 
@@ -141,8 +136,7 @@ def add_edits(verbs: Verbs) -> None:
     reads(p)
     p.add_argument("keep", type=int, metavar="ID", help="the node that stays")
     p.add_argument("gone", type=int, metavar="ID", help="the node that goes into it")
-    writes(p)
-    reports(p)
+    edits(p)
 
     p = verbs.add("weld", "join nodes within a tolerance; the lowest id stays, where it is")
     reads(p)
@@ -150,6 +144,11 @@ def add_edits(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("--tolerance", type=float, required=True, help="in the unit of the mesh")
     p.add_argument("--parts", nargs=2, metavar="PART", help="only between these two parts")
+
+    p = verbs.add("drop-nodes", "drop nodes that no element uses, no group holds and no card refers to")
+    reads(p)
+    writes(p)
+    reports(p)
 
     p = verbs.add("skin", "take the outer faces of a solid mesh as a shell; node ids are kept")
     reads(p)

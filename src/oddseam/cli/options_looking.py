@@ -74,6 +74,11 @@ def add_looking(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("--at", metavar="X,Y,Z", action="append", help="which chamber holds this point; may be repeated")
 
+    p = verbs.add("compare", "list the ids of nodes and elements that differ between two states of a mesh")
+    reads(p)
+    p.add_argument("other", metavar="OTHER", help="the later one")
+    reports(p)
+
 
 def add_others(verbs: Verbs) -> None:
     """Pictures, accounts, the demo."""

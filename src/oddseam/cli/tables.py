@@ -18,6 +18,9 @@ from oddseam.geometry.quality import MORE_IS_WORSE
 
 _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
+#: So many ranges of ids are printed; --json lists all.
+_RANGES = 24
+
 
 def _console(file: IO[str] | None = None) -> Console:
     console = Console(highlight=False, file=file)
@@ -277,6 +280,29 @@ def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points:
     console.print(table)
     for point, size in at:
         console.print(f"  at {_point(point)}: {size:.5g}", markup=False)
+
+
+def print_touched(before: str, after: str, touched: dict[str, dict[str, list[int]]]) -> None:
+    """Ids that differ between two states of a mesh, in ranges."""
+    console = _console()
+    console.print(f"{before} -> {after}", markup=False)
+    table = _table("", "count", "ids", right=(1,))
+    for what, kinds in touched.items():
+        for kind, ids in kinds.items():
+            table.add_row(f"{what} {kind}", f"{len(ids):,}", _ranges(ids))
+    console.print(table)
+
+
+def _ranges(ids: list[int]) -> str:
+    """Ids in order, as ranges where they count up."""
+    found: list[list[int]] = []
+    for number in ids:
+        if found and number == found[-1][1] + 1:
+            found[-1][1] = number
+        else:
+            found.append([number, number])
+    words = [str(a) if a == b else f"{a}-{b}" for a, b in found[:_RANGES]]
+    return ", ".join(words) + (f", ... ({len(found) - _RANGES:,} more)" if len(found) > _RANGES else "")
 
 
 def print_entry(entry: oddseam.Entry) -> None:

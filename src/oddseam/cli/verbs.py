@@ -116,6 +116,17 @@ def run_chambers(args: argparse.Namespace) -> int:
     return 0
 
 
+def run_compare(args: argparse.Namespace) -> int:
+    """List touched ids."""
+    before, after = (oddseam.read_mesh(path, unit=args.unit) for path in (args.input, args.other))
+    touched = oddseam.compare_ids(before, after)
+    if args.json:
+        print(json.dumps({"before": args.input, "after": args.other, **touched}))
+    else:
+        tables.print_touched(args.input, args.other, touched)
+    return 0
+
+
 def run_mend(args: argparse.Namespace) -> int:
     """Mend and prove."""
     check_output(args)

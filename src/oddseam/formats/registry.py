@@ -30,7 +30,8 @@ class Format:
 
     ``recognises`` looks at the bytes; ``write`` returns what the format cannot hold;
     ``rounded`` gives the mesh as the format will read it back; ``held_nodes`` the coordinates
-    alone; ``joins`` says whether nodes of equal coordinates become one.
+    alone; ``joins`` says whether nodes of equal coordinates become one; ``write_with_loads``
+    writes with pressures carried over to new elements.
     """
 
     name: str
@@ -41,6 +42,7 @@ class Format:
     rounded: Callable[[Mesh], Mesh]
     held_nodes: Callable[[Mesh], Array] = _same_nodes
     joins: bool = False
+    write_with_loads: Callable[[Mesh, Path], list[str]] | None = None
 
 
 #: In the order in which their content is looked at.
@@ -58,7 +60,15 @@ FORMATS = (
     Format("vtu-text", (), lambda data: False, vtu.read, vtu.write_text, vtu.rounded),
     Format("cgns", (".cgns",), cgns.recognises, cgns.read, cgns.write, cgns.rounded),
     Format("keyword", (".inp",), keyword.recognises, keyword.read, keyword.write, keyword.rounded),
-    Format("nastran", (".bdf", ".nas", ".dat"), nastran.recognises, nastran.read, nastran.write, nastran.rounded),
+    Format(
+        "nastran",
+        (".bdf", ".nas", ".dat"),
+        nastran.recognises,
+        nastran.read,
+        nastran.write,
+        nastran.rounded,
+        write_with_loads=nastran.write_with_loads,
+    ),
 )
 
 
@@ -169,7 +179,7 @@ def as_held(mesh: Mesh, target: str | None) -> Mesh:
     return mesh if target is None else as_written(mesh, target)
 
 
-def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Written:
+def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry_loads: bool = False) -> Written:
     """Write a mesh file, whole or not at all.
 
     Parameters
@@ -179,6 +189,9 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
         The suffix chooses the format, unless ``format`` names one.
     format : str, optional
         Name of the format, such as ``"stl"``, or ``"stl-text"``, which no suffix stands for.
+    carry_loads : bool
+        Whether pressures of a deck are carried over to the new elements that lie where loaded ones were, instead of
+        only being listed.
 
     Returns
     -------
@@ -204,7 +217,9 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
     path = Path(path)
     fmt = format_named(format or format_of(path))
     rounded = fmt.rounded(mesh)
-    dropped = fmt.write(mesh, path)
+    if carry_loads and fmt.write_with_loads is None:
+        raise Refusal(f"{path}: {fmt.name} holds no pressures that could be carried over")
+    dropped = fmt.write_with_loads(mesh, path) if carry_loads and fmt.write_with_loads else fmt.write(mesh, path)
     move = 0.0
     broken: tuple[str, ...] = ()
     if rounded is not mesh:
@@ -212,6 +227,16 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None) -> Wr
     if move > 0:
         broken = tuple(prove(rounded).worse_than(prove(mesh)))
     return Written(str(path), fmt.name, tuple(dropped), broken, move)
+
+
+def referred_nodes(mesh: Mesh) -> Array:
+    """Ids of nodes that cards of the deck that a mesh came from refer to; all of them where that cannot be told."""
+    source = mesh.source
+    if source is None or source.records is None:
+        return np.zeros(0, np.int64)
+    if source.format != "nastran":
+        return mesh.node_ids
+    return np.array(sorted(nastran.referred_nodes(source.records)), np.int64)
 
 
 def _largest_rounding(mesh: Mesh, rounded: Mesh) -> float:

@@ -11,9 +11,10 @@ import re
 
 from oddseam.formats.files import Data
 from oddseam.formats.nastran.reader import read
-from oddseam.formats.nastran.writer import rounded, write
+from oddseam.formats.nastran.references import referred_nodes
+from oddseam.formats.nastran.writer import rounded, write, write_with_loads
 
-__all__ = ["read", "recognises", "rounded", "write"]
+__all__ = ["read", "recognises", "referred_nodes", "rounded", "write", "write_with_loads"]
 
 _SIGNS = re.compile(
     rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|"

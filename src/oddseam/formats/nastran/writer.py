@@ -8,7 +8,7 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
@@ -17,10 +17,12 @@ from oddseam.formats.losses import losses
 from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
 from oddseam.formats.nastran.frames import Frame, to_basic
+from oddseam.formats.nastran.heirs import Heirs, heirs_of
+from oddseam.formats.nastran.likeness import ShellExtras, carried_pressures, line_card
 from oddseam.formats.nastran.scanning import INCLUDE, Scan
 from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import Material, Mesh, Part
-from oddseam.model.source import END, MATERIAL, NODE, PROPERTY, Records
+from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
 #: The card that a new element of each kind is written on; lines only where they came on one.
 _CARD_OF = {
@@ -105,7 +107,12 @@ def _mat1(material: Material) -> str:
     return card_text("MAT1", [str(material.id), *("" if v is None else real_text(v, 16) for v in values)], LARGE)
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write_with_loads(mesh: Mesh, path: Path) -> list[str]:
+    """Write a deck; pressures are carried over to new elements."""
+    return write(mesh, path, carry_loads=True)
+
+
+def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> list[str]:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
@@ -117,7 +124,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     notes = losses(mesh, kinds=held, holds={"parts", "ids", "properties"})
     if mesh.unit is not None:
         notes[0] += ", but for a comment"
-    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, notes)
+    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, notes, carry_loads)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(lines)
@@ -155,7 +162,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     return [line.encode("latin-1", "replace") for line in text]
 
 
-def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) -> list[bytes]:
+def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str], carry_loads: bool) -> list[bytes]:
     """The deck with the cards rewritten that changed, and new ones before ENDDATA."""
     kinds = [*_CARD_OF, "line"]
     found = differences(mesh, records, _changed_nodes(mesh), kinds, by_part=True)
@@ -177,14 +184,71 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) ->
     added = _changed_properties(mesh, records, new)
     xyz_new = mesh.nodes[found.new_nodes].tolist()
     added += [_grid(n, 0, xyz) for n, xyz in zip(mesh.node_ids[found.new_nodes].tolist(), xyz_new, strict=True)]
-    for kind, rows in found.new_elements:
-        added += _element_cards(mesh, kind, rows) if kind in _CARD_OF else []
+    changed: set[int] = set()
+    if found.new_elements:
+        heirs = heirs_of(mesh, records, _as_read(records), found)
+        added += _new_elements(mesh, records, found, heirs, new, notes)
+        if carry_loads:
+            keys = np.where(records.role == ELEMENT, records.key, -1)
+            scan = Scan(as_one(records.text.tobytes()))
+            cards, said, changed = carried_pressures(scan, heirs, found.gone["element"][1], keys, new)
+            added += cards
+            notes += said
     ends = np.flatnonzero(records.role == END)
     new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
     if found.any_gone:
         notes.append(found.gone_text())
-        _report_gone(records.text.tobytes(), found, notes)
+        _report_gone(records.text.tobytes(), found, notes, changed)
     return new.pieces(path, INCLUDE, notes)
+
+
+def _new_elements(
+    mesh: Mesh, records: Records, found: Differences, heirs: Heirs, new: Rewriting, notes: list[str]
+) -> list[str]:
+    """Cards of new elements, with what the cards of those they are like say besides property and nodes."""
+    like = dict(zip(heirs.ids.tolist(), heirs.record.tolist(), strict=True))
+    lies = dict(zip(heirs.ids.tolist(), heirs.on.tolist(), strict=True))
+    extras, cards, lost = ShellExtras(new), [], list[int]()
+    where = _Corners(records)
+    for kind, rows in found.new_elements:
+        block = mesh.elements[kind]
+        ids = block.ids[rows].tolist()
+        if kind == "line":
+            for number, nodes in zip(ids, mesh.node_ids[block.connectivity[rows]].tolist(), strict=True):
+                if like.get(number, -1) < 0:
+                    lost.append(number)
+                else:
+                    cards.append(line_card(new.record(like[number]).decode("latin-1"), number, nodes))
+            continue
+        texts = _element_cards(mesh, kind, rows)
+        if kind in ("tri", "quad"):
+            for k, (number, row) in enumerate(zip(ids, rows.tolist(), strict=True)):
+                record = like.get(number, -1)
+                if record >= 0:
+                    old = where.of(record) if lies[number] else None
+                    texts[k] = extras.with_extras(texts[k], record, mesh.nodes[block.connectivity[row]], old)
+        cards += texts
+    if lost:
+        notes.append(f"{len(lost):,} line elements, for no other one of their part is near: {listed(lost)}")
+    notes += [f"{what} on new elements {listed(ids)}" for what, ids in extras.left.items()]
+    return cards
+
+
+class _Corners:
+    """Where the nodes of elements in records were."""
+
+    def __init__(self, records: Records) -> None:
+        self._records = records
+        self._index = IdIndex(records.key[records.role == NODE])
+        self._placed = _as_read(records)
+        self._number = np.cumsum(records.role == ELEMENT) - 1
+
+    def of(self, record: int) -> Array | None:
+        """(c, 3) the nodes of one, or ``None`` if any is not there."""
+        k = int(self._number[record])
+        nodes = self._records.element_nodes[self._records.element_first[k] : self._records.element_first[k + 1]]
+        row, missing = self._index.of(nodes)
+        return None if missing.any() else self._placed[row]
 
 
 def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[str]:
@@ -209,14 +273,14 @@ def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[st
     return added + [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
 
 
-def _report_gone(raw: bytes, found: Differences, notes: list[str]) -> None:
-    """List the carried cards that still refer to what is gone."""
+def _report_gone(raw: bytes, found: Differences, notes: list[str], changed: set[int]) -> None:
+    """List the carried cards that still refer to what is gone, but for those that were changed."""
     lost = {(kind, number) for kind, (_, ids) in found.gone.items() for number in ids.tolist()}
     scan = Scan(as_one(raw))
     for name, refer in REFERENCES.items():
         cards, named = 0, set[int]()
-        for _, card in scan.cards(name):
-            hit = {number for kind, number in refer(card) if (kind, number) in lost}
+        for record, card in scan.cards(name):
+            hit = set() if record in changed else {number for kind, number in refer(card) if (kind, number) in lost}
             cards += bool(hit)
             named |= hit
         if cards:

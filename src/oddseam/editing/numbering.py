@@ -1,0 +1,119 @@
+"""Ids of what is new, and nodes that nothing uses."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+
+from oddseam.accounts import Outcome, Step, recorded
+from oddseam.arrays import Array
+from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
+from oddseam.formats import referred_nodes
+from oddseam.model import Elements, Mesh
+from oddseam.model.groups import Groups
+from oddseam.model.shape import Creases
+
+Range = tuple[int, int | None]
+
+
+@recorded("number new")
+def number_new(
+    mesh: Mesh, *, since: Mesh, nodes: Range | None = None, elements: Range | None = None
+) -> tuple[Mesh, Outcome]:
+    """Give what has come since an earlier state ids from given ranges.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    since : Mesh
+        What it was before; ids that are in there stay.
+    nodes, elements : (int, int or None), optional
+        The first and the last id that may be used, no limit for ``None``; free ones are taken in order.
+
+    Raises
+    ------
+    Refusal
+        If a range has not enough free ids.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
+    >>> tent = oddseam.Mesh.from_triangles(nodes, [[0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
+    >>> closed = oddseam.fill(tent, near=(0, 0, 0))
+    >>> oddseam.number_new(closed, since=tent, elements=(9001, 9010)).element_ids.tolist()
+    [1, 2, 3, 9001]
+    """
+    node_ids, some_nodes = _numbered(mesh.node_ids, since.node_ids, nodes, "nodes")
+    element_ids, some_elements = _numbered(mesh.element_ids, since.element_ids, elements, "elements")
+    blocks, at = {}, 0
+    for name, block in mesh.elements.items():
+        blocks[name] = Elements(block.connectivity, element_ids[at : at + len(block)], block.part)
+        at += len(block)
+    new = dataclasses.replace(mesh, node_ids=node_ids, elements=blocks)
+    return new, Outcome((Step("number nodes", some_nodes), Step("number elements", some_elements)))
+
+
+def _numbered(ids: Array, before: Array, given: Range | None, what: str) -> tuple[Array, int]:
+    """Ids with those that were not there before from a range, and how many these are."""
+    fresh = ~np.isin(ids, before)
+    if given is None or not fresh.any():
+        return ids, 0
+    first, last = given
+    count = int(fresh.sum())
+    if first < 1 or (last is not None and last < first):
+        raise Refusal(f"{first} to {last} is no range of ids")
+    taken = np.union1d(ids[~fresh], before)
+    top = first + count + len(taken) if last is None else last
+    free = np.setdiff1d(np.arange(first, min(top, first + count + len(taken)) + 1), taken)
+    if len(free) < count:
+        raise Refusal(f"{count:,} new {what} need as many free ids; from {first} to {last} there are {len(free):,}")
+    result = ids.copy()
+    result[fresh] = free[:count]
+    return result, count
+
+
+@recorded("drop unused nodes")
+def drop_unused_nodes(mesh: Mesh) -> tuple[Mesh, Outcome]:
+    """Drop nodes that no element uses, no group holds, and no card of the deck that was read refers to.
+
+    Examples
+    --------
+    >>> import oddseam
+    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [9, 9, 9]]
+    >>> oddseam.drop_unused_nodes(oddseam.Mesh.from_triangles(nodes, [[0, 1, 2]], unit="mm")).n_nodes
+    3
+    """
+    used = np.zeros(mesh.n_nodes, bool)
+    for block in mesh.elements.values():
+        used[block.connectivity] = True
+    spare = int((~used).sum())
+    for its in mesh.groups.nodes.values():
+        used[its] = True
+    used[np.isin(mesh.node_ids, referred_nodes(mesh))] = True
+    gone = np.flatnonzero(~used)
+    index = np.cumsum(used) - 1
+    creases = mesh.creases
+    if creases is not None:
+        whole = used[creases.edges].all(axis=1)
+        creases = Creases(index[creases.edges[whole]], creases.kind[whole])
+    new = dataclasses.replace(
+        mesh,
+        nodes=mesh.nodes[used],
+        node_ids=mesh.node_ids[used],
+        elements={
+            name: Elements(index[block.connectivity].astype(np.int32), block.ids, block.part)
+            for name, block in mesh.elements.items()
+        },
+        groups=Groups(
+            {name: index[its] for name, its in mesh.groups.nodes.items()}, mesh.groups.elements, mesh.groups.sides
+        ),
+        creases=creases,
+    )
+    notes: tuple[str, ...] = ()
+    if spare > len(gone):
+        notes = (f"kept: {spare - len(gone):,} nodes without elements that groups or cards of the deck refer to",)
+    places = tuple(point_of(mesh.nodes[row]) for row in gone[:12])
+    return new, Outcome((Step("drop", len(gone), 0.0, "nodes that nothing uses", places),), notes)
