@@ -94,7 +94,7 @@ def with_insert(zone: Zone, insert: Insert) -> Mesh | None:
     rows = np.arange(last - len(triangles), last)
     bare = dataclasses.replace(base, creases=None)  # all of them stay, and what is meshed anew adds none
     held = [] if base.creases is None else [base.nodes[base.creases.edges]]
-    made = _anew(zone, bare, rows, np.concatenate([nodes[insert.line], nodes[slits], *held]))
+    made = _anew(zone, bare, rows, np.concatenate([nodes[insert.line], nodes[slits], nodes[border], *held]))
     return None if made is None else spliced(zone.whole, zone.around, _with_creases_of(base, made))
 
 

@@ -7,22 +7,20 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import point_text
 from oddseam.editing.acceptance import Try, best_of, said, worst_of
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
 from oddseam.editing.filling_in import Insert
+from oddseam.editing.ligament import zone_with_room
 from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
-from oddseam.editing.zone import Zone, distance_to_polygon, surface_at, zone_round
+from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
-from oddseam.model.connectivity import label_components
 
 #: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
 _MARGINS = (1.6, 2.6, 4.0, 6.0)
-#: Ligaments to what bounds the surface have to be so wide, over the size of elements there or on the outermost ring.
-_LIGAMENT = 0.5
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
 
@@ -114,13 +112,16 @@ def cut_opening(
         raise Refusal("widths of collars are positive")
     size = _size_round(mesh, element)
     outline = _outline(shape, diameter, length, width, nodes, size).turned(turn)
+    outer = outline.ring(sum(widths))
+    what = f"the opening ({outline.name}{', with its collars' if widths else ''})"
 
     def tries() -> Iterator[Try]:
         wide, missed = size, np.zeros((0, 2))
         for margin in _MARGINS:
-            zone = _zone(mesh, chart, element, margin * wide, outline, widths, split_lines)
+            zone = zone_with_room(
+                mesh, chart, element, margin * wide, outer, outline.points, what=what, split_lines=split_lines
+            )
             wide = max(wide, zone.size)
-            outer = outline.ring(sum(widths))
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
             if not len(missed):  # else with more around it there may be room
                 yield Try(zone, _insert(zone, outline, widths))
@@ -154,78 +155,6 @@ def _outline(
     around = 2.0 * (length + width)
     count = nodes or max(12, 2 * round(0.5 * around / size))
     return (slotted_outline if shape == "slot" else rectangular_outline)(length, width, count)
-
-
-def _zone(
-    mesh: Mesh, chart: Chart, element: int, margin: float, outline: Outline, widths: list[float], split_lines: bool
-) -> Zone:
-    """The neighbourhood; borders between parts bound it unless the outline comes near to them."""
-    outer = outline.ring(sum(widths))
-    through = ("line element",) if split_lines else ()
-
-    def zone_of(across_parts: bool) -> tuple[Zone, tuple[str, float, Array] | None]:
-        zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=across_parts, through=through)
-        return zone, _too_near(zone, outline, outer, split_lines)
-
-    zone, problem = zone_of(False)
-    if problem is not None and problem[0] == "border of the part":
-        zone, problem = zone_of(True)
-    if problem is not None:
-        what, distance, where = problem
-        needed = _ligament(zone, outer)
-        distance = round(distance / zone.size, 9) * zone.size + 0.0
-        has = f"has {distance:.4g}" if distance >= 0 else f"goes {-distance:.4g} beyond it"
-        raise Refusal(
-            f"the opening ({outline.name}{', with its collars' if widths else ''}) needs {needed:.4g} to the {what} at "
-            f"{point_text(where)}, {has}{'; `split_lines` would split it' if what == 'line element' else ''}"
-        )
-    return zone
-
-
-def _ligament(zone: Zone, outer: Array) -> float:
-    """How far the outermost ring has to be from what bounds the surface: half an element there, or on the ring."""
-    step = float(np.linalg.norm(outer - np.roll(outer, 1, axis=0), axis=1).mean())
-    return _LIGAMENT * min(zone.size, step)
-
-
-def _too_near(zone: Zone, outline: Outline, outer: Array, split_lines: bool) -> tuple[str, float, Array] | None:
-    """The bound that is nearest to the outermost ring, how far it is and where, if it is too near."""
-    worst: tuple[str, float, Array] | None = None
-    flat = zone.chart.flat(zone.local.nodes)
-    for what, bounds in zone.bounds.items():
-        edges = bounds
-        if what == "free edge" and len(edges):
-            # openings that lie all within the outline go with it
-            inside = distance_to_polygon(flat, outline.points) < 0
-            edges = edges[np.isin(_chains(flat, edges), _chains(flat, edges)[~inside[edges].all(axis=1)])]
-        elif what == "line element" and split_lines and len(edges):
-            # those that cross the outline are split
-            edges = edges[~np.isin(_chains(flat, edges), _chains(flat, edges)[_distance(flat, edges, outer) < 0])]
-        if not len(edges):
-            continue
-        samples = _samples(flat, edges).reshape(-1, 2)
-        distance = distance_to_polygon(samples, outer)
-        k = int(np.argmin(distance))
-        if distance[k] < _ligament(zone, outer) and (worst is None or distance[k] < worst[1]):
-            worst = what, float(distance[k]), zone.chart.raised(samples[k : k + 1])[0]
-    return worst
-
-
-def _samples(flat: Array, edges: Array) -> Array:
-    """(9, e, 2) places along edges."""
-    share = np.linspace(0.0, 1.0, 9)[:, None, None]
-    return np.asarray(flat[edges[:, 0]] + share * (flat[edges[:, 1]] - flat[edges[:, 0]]))
-
-
-def _distance(flat: Array, edges: Array, outer: Array) -> Array:
-    """(e,) how far each edge is from a polygon, negative where it reaches inside."""
-    samples = _samples(flat, edges)
-    return np.asarray(distance_to_polygon(samples.reshape(-1, 2), outer).reshape(len(samples), -1).min(axis=0))
-
-
-def _chains(flat: Array, edges: Array) -> Array:
-    """(e,) which edges hang together."""
-    return np.asarray(label_components(len(flat), edges[:, 0], edges[:, 1])[1][edges[:, 0]])
 
 
 def _insert(zone: Zone, outline: Outline, widths: list[float]) -> Insert:

@@ -7,6 +7,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.editing.chart import unit
+from oddseam.editing.copying import lies_in_sheet, with_copy
 from oddseam.editing.lines import brought_to
 from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
@@ -40,7 +41,8 @@ def repeat(
     ----------
     mesh : Mesh
     what : str
-        A pick of tri and quad elements, such as ``"part rib"``.  Nodes that others use too are its foot.
+        A pick of tri and quad elements, such as ``"part rib"``.  Nodes that others use too are its foot.  Or a piece of
+        a surface that goes on round it, such as a hole with its collars; its copies replace what is there.
     times : int
         How many copies.
     vector : (x, y, z), optional
@@ -60,7 +62,7 @@ def repeat(
     ------
     Refusal
         If a copy's foot is off the surface or cannot be imprinted, or a copy would cross or double something; it says
-        which.
+        which.  A copy of a piece needs ligaments round it, see ``cut_opening``.
 
     Notes
     -----
@@ -90,6 +92,10 @@ def repeat(
     feature = extracted(mesh, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
     is_foot = np.isin(feature.node_ids, rest.node_ids[_used(rest)])
+    if lies_in_sheet(mesh, elements):
+        copies = range(1, times + 1)
+        its = [_transformed(feature.nodes, copy, times, vector, axis, about, angle) for copy in copies]
+        return _pieces(mesh, feature, is_foot, its)
     ids = feature.element_ids
     size = _mean_edge(feature)
     new, moved, lines, places = mesh, 0.0, 0, []
@@ -117,6 +123,29 @@ def repeat(
     steps = (
         Step("repeat", times, moved, f"copies of {len(elements):,} elements", tuple(places[:12])),
         Step("imprint", lines, 0.0, "lines, for feet without nodes beneath them"),
+    )
+    return new, Outcome(steps)
+
+
+def _pieces(mesh: Mesh, feature: Mesh, beside: Array, places: list[Array]) -> tuple[Mesh, Outcome]:
+    """Copies of a piece of a surface, of which some nodes are ``beside`` the rest."""
+    loops = [rim for rim in feature.connectivity.rims if beside[rim.nodes].any()]
+    if len(loops) != 1 or not loops[0].closed or not beside[loops[0].nodes].all():
+        raise Refusal("a piece of a surface needs one closed border with the rest; pick all that goes with it")
+    loop = loops[0].nodes.astype(np.int64)
+    new, moved, taken, middles = mesh, 0.0, 0, []
+    for copy, points in enumerate(places, start=1):
+        middle = points[loop].mean(axis=0)
+        try:
+            new, off, zone = with_copy(new, feature, loop, points)
+        except Refusal as refusal:
+            raise Refusal(f"copy {copy} of {len(places)}, at {point_text(middle)}: {refusal}") from None
+        moved, taken = max(moved, off), taken + len(zone.elements)
+        middles.append(point_of(middle))
+    what = f"copies of {feature.n_elements:,} elements of the surface"
+    steps = (
+        Step("repeat", len(places), moved, what, tuple(middles[:12])),
+        Step("take out", taken, 0.0, "elements, and others put round the copies"),
     )
     return new, Outcome(steps)
 
