@@ -32,11 +32,11 @@ TERMINALS = {
 LINES = 60
 PICTURES = {
     "hand_wheel": "oddseam picture wheel.seam --plain --direction 0.8,-1,1.1",
-    "openings": "oddseam picture wider.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.5 --plain",
+    "openings": "oddseam picture row.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.8 --plain",
+    "splice": "oddseam picture spliced.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.5 --plain",
     "picture_quads": "oddseam picture arm_quads.seam --before latch_arm.stl --unit mm --direction top --plain",
     "picture_sizes": "oddseam picture patches.seam --sizes cowl.npz",
     "picture_patches": "oddseam picture patches.seam --colour patch",
-    "picture_boss": "oddseam picture mended.seam --before inlet_cowl.stl --unit mm --cut y=0 --direction front",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
 }
 
@@ -45,7 +45,14 @@ TUBE = (
     "oddseam fill draft_tube.bdf --unit mm --near=-49,-309,180 -o closed.bdf",
     "oddseam cut closed.bdf --unit mm --at=-300,-100,250 --shape slot --length 120 --width 40 --turn 30 --collars 8,8 "
     "-o slot.bdf",
-    "oddseam openings slot.bdf --unit mm --near=460,134,600 --diameter 26 --nodes 16 --collars 4 -o wider.bdf",
+    "oddseam repeat slot.bdf 'near (420,242,560) flat 5' --unit mm --times 1 --axis 0,0,1 --angle 270 -o four.bdf",
+    "oddseam fill four.bdf --unit mm --below 20 -o nobolts.bdf",
+    "oddseam cut nobolts.bdf --unit mm --table bolts.csv -o row.bdf",
+    "oddseam imprint draft_tube.bdf --unit mm --circle 40 --near=-300,-110,300 --along=0.94,0.34,0 --count 24 "
+    "-o ring.seam",
+    "oddseam lift ring.seam 'cylinder (-394,-144,300) (-253,-93,300) 40.2' --height 30 --taper 8 --rounding 6 "
+    "-o boss.bdf",
+    "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 75' boss.bdf --unit mm --within 0.5 -o spliced.bdf",
 )
 
 
@@ -104,6 +111,7 @@ def main() -> None:
         oddseam.demo.write_latch_arm(folder / "latch_arm.stl")
         run("oddseam remesh latch_arm.stl --unit mm --size 3 --quads -o arm_quads.seam", folder)
         oddseam.demo.write_draft_tube(folder / "draft_tube.bdf")
+        oddseam.demo.write_bolt_row(folder / "bolts.csv")
         for command in TUBE:
             run(command, folder)
         hand_wheel(folder)

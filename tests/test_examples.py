@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import oddseam
-from oddseam.demo import write_deflector, write_draft_tube, write_hand_wheel, write_raw_cowl
+from oddseam.demo import write_bolt_row, write_deflector, write_draft_tube, write_hand_wheel, write_raw_cowl
 
 ROOT = Path(__file__).resolve().parents[1]
 BLOCK = re.compile(r"^```(sh|python)\n(.*?)^```", re.MULTILINE | re.DOTALL)
@@ -52,6 +52,7 @@ def test_what_the_pages_show_works(page, tmp_path):
     write_raw_cowl(tmp_path / "inlet_cowl.stl")
     write_deflector(tmp_path / "deflector_lip.stl")
     write_draft_tube(tmp_path / "draft_tube.bdf")
+    write_bolt_row(tmp_path / "bolts.csv")
     write_hand_wheel(tmp_path)
     code: list[str] = []
     for kind, block in BLOCK.findall(page.read_text(encoding="utf-8")):

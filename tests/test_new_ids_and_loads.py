@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import oddseam
-from oddseam.demo import write_draft_tube
+from oddseam.demo import write_bolt_row, write_draft_tube
 
 SLOT = {"at": (-300, -100, 250), "shape": "slot", "length": 120, "width": 40, "turn": 30, "collars": [8, 8]}
 
@@ -166,6 +166,23 @@ ENDDATA
     done = run("drop-nodes", "tri.bdf", "--unit", "mm", "-o", "less.bdf")
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "less.bdf").read_text() == deck.replace("GRID    9               6.      5.      5.\n", "")
+
+
+def test_the_bolt_row_is_spaced_anew(tube_path, tmp_path, run):
+    write_bolt_row(tmp_path / "bolts.csv")
+    with pytest.raises(oddseam.Refusal, match="the smallest is 18"):
+        oddseam.fill(oddseam.read_mesh(tube_path, unit="mm"), below=17.9)
+    assert run("fill", tube_path, "--unit", "mm", "--below", 18.1, "-o", "filled.bdf").returncode == 0
+    done = run("cut", "filled.bdf", "--unit", "mm", "--table", "bolts.csv", "-o", "row.bdf")
+    assert done.returncode == 0, done.stderr
+    assert "16 operations; the last" in done.stdout
+    row = oddseam.read_mesh(tmp_path / "row.bdf", unit="mm")
+    holes = [hole for hole in oddseam.list_openings(row) if hole["diameter"] < 20]
+    assert [hole["diameter"] for hole in holes] == pytest.approx([18.0] * 16)
+    tube = oddseam.read_mesh(tube_path, unit="mm")
+    assert oddseam.compare_ids(tube, row)["nodes"]["moved"] == []
+    assert oddseam.compare_ids(tube, row)["elements"]["changed"] == []
+    assert not oddseam.prove(row).worse_than(oddseam.prove(tube))
 
 
 def test_comparing_lists_what_moved_and_changed():

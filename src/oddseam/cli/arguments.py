@@ -14,6 +14,9 @@ from oddseam.errors import Refusal
 from oddseam.formats import format_of
 from oddseam.formats.registry import Written
 
+#: Of more operations only the last is printed.
+_MOST_ENTRIES = 3
+
 
 def check_output(args: argparse.Namespace) -> None:
     """Refuse before any work what would fail after it."""
@@ -54,7 +57,9 @@ def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = No
         report = {"account": mesh.account.to_list(), "written": report_of(written), "unmet": unmet}
         print(json.dumps(report, indent=1))
     else:
-        for entry in done:
+        if len(done) > _MOST_ENTRIES:
+            print(f"{len(done)} operations; the last (a .seam file holds the account of all):")
+        for entry in done if len(done) <= _MOST_ENTRIES else done[-1:]:
             tables.print_entry(entry)
         tables.print_written(written, mesh)
     for line in unmet:

@@ -18,6 +18,8 @@ from oddseam.geometry.quality import MORE_IS_WORSE
 
 _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
+#: Settings of more characters are not printed whole.
+_LONG = 60
 #: So many ranges of ids are printed; --json lists all.
 _RANGES = 24
 
@@ -308,7 +310,7 @@ def _ranges(ids: list[int]) -> str:
 def print_entry(entry: oddseam.Entry) -> None:
     """One entry of an account."""
     console = _console()
-    settings = ", ".join(f"{name} {value}" for name, value in entry.settings.items() if value is not None)
+    settings = ", ".join(f"{name} {_short(value)}" for name, value in entry.settings.items() if value is not None)
     console.print(
         f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s"
     )
@@ -324,6 +326,13 @@ def print_entry(entry: oddseam.Entry) -> None:
         console.print(f"  note: {note}", markup=False)
     for line in entry.outcome.unmet:
         console.print(f"  unmet: {line}", markup=False, style="red")
+
+
+def _short(value: object) -> str:
+    """A setting in words, a long list as its length."""
+    if isinstance(value, list) and len(str(value)) > _LONG:
+        return f"({len(value)} values)"
+    return str(value)
 
 
 def print_written(written: Written, mesh: oddseam.Mesh) -> None:

@@ -235,3 +235,21 @@ def write_draft_tube(path: str | Path) -> Path:
     path = Path(path)
     path.write_text(draft_tube_deck())
     return path
+
+
+def write_bolt_row(path: str | Path, *, bolts: int = 16) -> Path:
+    """Write a table of holes for another number of bolts in the flange, such as ``cut --table`` takes.
+
+    Examples
+    --------
+    >>> import pathlib, tempfile, oddseam
+    >>> from oddseam.demo import write_bolt_row
+    >>> len(oddseam.read_openings(write_bolt_row(pathlib.Path(tempfile.mkdtemp(), "bolts.csv"))))
+    16
+    """
+    turn = (np.arange(bolts) + 0.5) * 2.0 * np.pi / bolts
+    radius = 0.5 * (TOP + FLANGE)
+    rows = [f"{radius * np.cos(t):.6f},{radius * np.sin(t):.6f},{HEIGHT:g},0,0,1,{2 * BOLT:g},16,5" for t in turn]
+    path = Path(path)
+    path.write_text("\n".join(["x,y,z,dx,dy,dz,diameter,nodes,collars", *rows]) + "\n", encoding="utf-8")
+    return path

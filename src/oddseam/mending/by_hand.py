@@ -155,11 +155,11 @@ def fill(
         raise Refusal("the surface has no rim to fill")
     if nodes is not None:
         return _fill_nodes(mesh, nodes)
-    _, size, _ = c.measure_rims(mesh.nodes)
     if below is not None:
-        chosen = [rim for rim, across in zip(c.rims, size.tolist(), strict=True) if across < below]
+        span = c.rim_spans(mesh.nodes)
+        chosen = [rim for rim, across in zip(c.rims, span.tolist(), strict=True) if across < below]
         if not chosen:
-            raise Refusal(f"no rim is less than {below:g} across; the smallest is {size.min():.4g}")
+            raise Refusal(f"no rim is less than {below:g} across; the smallest is {span.min():.4g}")
     else:
         away = [np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min() for rim in c.rims]
         chosen = [c.rims[int(np.argmin(away))]]

@@ -229,6 +229,18 @@ class Connectivity:
             np.maximum.at(high, label, points)
         return np.bincount(label, minlength=count), np.linalg.norm(high - low, axis=1), (low + high) / 2
 
+    def rim_spans(self, nodes: Array) -> Array:
+        """(r,) how wide every rim is: twice how far its farthest node is from their mean, a circle's diameter."""
+        corner, label = self.rim_corners
+        count = self.n_rims
+        ends = np.concatenate([nodes[self.faces.node[corner]], nodes[self.faces.node[self.next[corner]]]])
+        of = np.concatenate([label, label])
+        size = np.maximum(np.bincount(of, minlength=count), 1)
+        middle = np.column_stack([np.bincount(of, ends[:, d], count) for d in range(3)]) / size[:, None]
+        span = np.zeros(count)
+        np.maximum.at(span, of, 2.0 * np.linalg.norm(ends - middle[of], axis=1))
+        return span
+
     @cached_property
     def rims(self) -> list[Rim]:
         """All rims, in the order of ``measure_rims``, each run through along its faces.
