@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from test_openings import panel
+from test_openings import panel, with_rib
 from test_regions import contents
 
 import oddseam
@@ -87,6 +87,30 @@ def test_a_sheet_is_replaced_up_to_its_free_edges():
     assert stays(mesh, new, what)
     assert new.nodes[:, 0].max() == pytest.approx(24.0)
     assert new.nodes[:, 2].max() == pytest.approx(0.02 * 144)
+
+
+def test_frames_and_several_regions_are_replaced():
+    mesh, other = panel(20), panel(31, 0.0, "tri")
+    other = other.replaced(nodes=other.nodes * (24 / 31) - np.array([2, 2, 0]))
+    for what in (
+        "box (4,4,-1) (16,16,1) and not box (8,8,-1) (12,12,1)",
+        "box (2,2,-1) (6,6,1) or box (12,12,-1) (16,16,1)",
+    ):
+        new = oddseam.splice(mesh, what, replacement=other, within=0.1)
+        assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1 and stays(mesh, new, what)
+    with pytest.raises(oddseam.Refusal, match="does not divide the replacement"):
+        oddseam.splice(mesh, "box (-1,-1,-1) (8,8,1)", replacement=other, within=0.1)
+
+
+def test_a_rib_that_stood_on_the_cut_is_named():
+    mesh = with_rib(panel(20), 10)
+    other = panel(31, 0.0, "tri")
+    other = other.replaced(nodes=other.nodes * (24 / 31) - np.array([2, 2, 0]))
+    new = oddseam.splice(mesh, "box (4,4,-0.1) (16,16,0.1)", replacement=other, within=0.1)
+    assert "what stood on 11 nodes of the cut" in new.account.last.outcome.unmet[0]
+    beside = oddseam.splice(mesh, "box (4,4,-0.1) (10,16,0.1)", replacement=other, within=0.1)
+    assert not beside.account.last.outcome.unmet
+    assert oddseam.prove(beside).nonmanifold_edges == 20
 
 
 def test_what_does_not_cover_or_fit_is_refused():

@@ -102,6 +102,7 @@ def splice(
     kept = extracted(trimmed, own)
     new, split = _joined(mesh, elements, region, kept, trimmed, cuts, within)
     faults = worse(new, mesh)
+    left = _stranded(mesh, region, rest, chains)
     place = point_of(region.nodes.mean(axis=0))
     if faults:
         raise Refusal(f"with the replacement at {point_text(place)} there would be faults: {'; '.join(faults)}")
@@ -116,7 +117,23 @@ def splice(
         Step("put in", kept.n_elements, 0.0, "elements"),
         Step("split", split, 0.0, "more elements at the border, where the replacement has sharp edges"),
     )  # fmt: skip
-    return new, Outcome(steps, tuple(notes))
+    return new, Outcome(steps, tuple(notes), left)
+
+
+def _stranded(mesh: Mesh, region: Mesh, rest: Mesh, chains: list[tuple[Array, bool]]) -> tuple[str, ...]:
+    """What stood on the region and is not joined to what came in its place."""
+    used = np.zeros(rest.n_nodes, bool)
+    for block in rest.elements.values():
+        used[block.connectivity] = True
+    border = mesh.node_ids[np.concatenate([nodes for nodes, _ in chains])]
+    own = np.setdiff1d(np.intersect1d(region.node_ids, rest.node_ids[used]), border)
+    if not len(own):
+        return ()
+    at = point_text(mesh.nodes[IdIndex(mesh.node_ids).of(own[:1])[0][0]])
+    return (
+        f"what stood on {len(own):,} nodes of the cut, such as {int(own[0])} at {at}, is not joined to the replacement "
+        "(`attach` joins it)",
+    )
 
 
 def _surface_of(replacement: Mesh) -> Mesh:
@@ -226,6 +243,14 @@ def _pieces(trimmed: Mesh, cuts: list[_Cut], region: Mesh, rest: Mesh, keep: Poi
     element = trimmed.faces.element[c.face]
     one, two = element[c.pairs[open_]].T
     count, label = label_components(trimmed.n_elements, one, two)
+    across = element[c.pairs[~open_]]
+    same = label[across[:, 0]] == label[across[:, 1]]
+    if same.any():
+        at = point_text(trimmed.nodes[c.edges[c.pair_edges[~open_][same][0]]].mean(axis=0))
+        raise Refusal(
+            f"the border of the cut does not divide the replacement at {at}, which goes on beyond the free edges where "
+            "that ends; trim it there first"
+        )
     t = trimmed.triangulation
     middles = trimmed.nodes[t.triangles].mean(axis=1)
     if keep is not None:
@@ -246,11 +271,6 @@ def _pieces(trimmed: Mesh, cuts: list[_Cut], region: Mesh, rest: Mesh, keep: Poi
             at = point_text(trimmed.nodes[cut.rows[~touched[cut.rows]][0]])
             raise Refusal(f"what is kept of the replacement does not reach the border of the cut at {at}")
     rows = np.flatnonzero(chosen)
-    kept = extracted(trimmed, rows).connectivity
-    rims = int(kept.is_free.sum())
-    border = sum(len(cut.rows) - (not cut.closed) for cut in cuts)
-    if all(cut.closed for cut in cuts) and is_cut.any() and rims < border:
-        raise Refusal("the border of the cut does not divide the replacement; is the pick the whole of the region?")
     return rows, trimmed.n_elements - len(rows)
 
 
