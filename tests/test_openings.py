@@ -320,3 +320,21 @@ def test_quadratic_elements_are_refused_by_name():
     mesh = bare.replaced(elements={"tri6": oddseam.Elements([[0, 1, 2, 3, 4, 5]], [7], [0])})
     with pytest.raises(oddseam.Refusal, match="element 7 is a tri6"):
         oddseam.cut_opening(mesh, at=(1, 1, 0), diameter=0.5)
+
+
+def test_some_rims_are_filled_flat_or_with_the_curvature(run, tmp_path):
+    mesh = panel(bend=0.02)
+    for x in (5.5, 14.5):
+        mesh = oddseam.cut_opening(mesh, at=(x, 10, 0), diameter=4.0, direction=(0, 0, 1))
+    deep = []
+    for flat in (False, True):
+        filled = oddseam.fill(mesh, near=[(5.5, 8, 0), (14.5, 8, 0)], flat=flat)
+        assert oddseam.prove(filled).rims == 1 and oddseam.prove(filled).is_clean
+        inside = np.hypot(filled.nodes[:, 0] - 5.5, filled.nodes[:, 1] - 10) < 1.0
+        x, y, z = filled.nodes[inside].T
+        deep.append(float(np.abs(z - 0.02 * ((x - 10) ** 2 - 0.5 * (y - 20 / 3) ** 2)).max()))
+    assert 1.5 * deep[0] < deep[1]  # on a saddle a flat fill is not far off
+    oddseam.write_mesh(mesh, tmp_path / "two.seam")
+    asked = ["fill", "two.seam", "--near=5.5,8,0", "--near=14.5,8,0", "--flat", "-o", "none.seam"]
+    assert run(*asked).returncode == 0
+    assert oddseam.prove(oddseam.read_mesh(tmp_path / "none.seam")).rims == 1

@@ -52,10 +52,10 @@ def run_flip(args: argparse.Namespace) -> int:
 def run_fill(args: argparse.Namespace) -> int:
     """Fill by hand."""
     check_output(args)
-    near = None if args.near is None else as_point(args.near, "--near")
+    near = None if args.near is None else [as_point(text, "--near") for text in args.near]
     nodes = None if args.nodes is None else as_numbers(args.nodes, "--nodes", int)
     mesh = read(args)
-    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes)
+    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes, flat=args.flat)
     return finish(with_property(mesh, args), args)
 
 

@@ -26,9 +26,10 @@ def add_edits(verbs: Verbs) -> None:
     p = verbs.add("fill", "fill a rim, all rims below a diameter, or the loop of some nodes")
     reads(p)
     edits(p)
-    p.add_argument("--near", metavar="X,Y,Z", help="the rim nearest to this point")
+    p.add_argument("--near", action="append", metavar="X,Y,Z", help="the rim nearest to this point; may be repeated")
     p.add_argument("--below", type=float, metavar="DIAMETER", help="every rim less than this across")
     p.add_argument("--nodes", metavar="ID,ID,...", help="ids of nodes in order round the hole")
+    p.add_argument("--flat", action="store_true", help="do not follow the curvature round it")
 
     p = verbs.add("cut", "cut a round, slotted or rectangular opening, with rings of regular elements round it")
     reads(p)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -117,9 +119,14 @@ def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
 
 @recorded("fill")
 def fill(
-    mesh: Mesh, *, near: Point | None = None, below: float | None = None, nodes: tuple[int, ...] | None = None
+    mesh: Mesh,
+    *,
+    near: Point | Sequence[Point] | None = None,
+    below: float | None = None,
+    nodes: tuple[int, ...] | None = None,
+    flat: bool = False,
 ) -> tuple[Mesh, Outcome]:
-    """Fill a rim, all rims below a diameter, or the loop of some nodes; one of the three.
+    """Fill a rim or some, all rims below a diameter, or the loop of some nodes; one of the three.
 
     New elements take the part of their neighbours, and ids above the highest.  Among quads the fill becomes quads as
     large as those, and two rings of elements round it are meshed anew for that.
@@ -127,13 +134,15 @@ def fill(
     Parameters
     ----------
     mesh : Mesh
-    near : (x, y, z), optional
-        The rim nearest to this point.
+    near : (x, y, z) or a sequence of such, optional
+        The rim nearest to each point.
     below : float, optional
         Every rim less than this across.
     nodes : tuple of int, optional
         Ids of nodes on one rim, in order round it: the part of the hole between them is
         filled, straight from the last to the first.
+    flat : bool
+        Whether fills are as flat as their borders let them be; else they follow the curvature round them.
 
     Raises
     ------
@@ -161,9 +170,8 @@ def fill(
         if not chosen:
             raise Refusal(f"no rim is less than {below:g} across; the smallest is {span.min():.4g}")
     else:
-        away = [np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min() for rim in c.rims]
-        chosen = [c.rims[int(np.argmin(away))]]
-    filled, report = fill_rims(mesh, chosen)
+        chosen = [c.rims[k] for k in _nearest_rims(mesh, np.array(near, float))]
+    filled, report = fill_rims(mesh, chosen, flat=flat)
     unmet = tuple(
         f"the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} was not filled: {reason}"
         for rim, reason in report.left
@@ -184,6 +192,18 @@ def fill(
             steps.append(Step("mesh anew", count, 0.0, "elements, quads like those around; two rings round the fill"))
             filled = like
     return filled, Outcome(tuple(steps), tuple(notes), unmet)
+
+
+def _nearest_rims(mesh: Mesh, points: Array) -> list[int]:
+    """The rim nearest to each of some points, or to one."""
+    if points.ndim not in (1, 2) or points.shape[-1] != 3 or not np.isfinite(points).all():
+        raise Refusal("near is a point of three numbers, or several")
+    rims = mesh.connectivity.rims
+    found = []
+    for point in points.reshape(-1, 3):
+        away = [np.linalg.norm(mesh.nodes[rim.nodes] - point, axis=1).min() for rim in rims]
+        found.append(int(np.argmin(away)))
+    return sorted(set(found))
 
 
 def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:

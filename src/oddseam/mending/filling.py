@@ -63,10 +63,11 @@ class _Fill:
     like: list[int]
 
 
-def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False) -> tuple[Mesh, Filled]:
+def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: bool = False) -> tuple[Mesh, Filled]:
     """Fill the rims of a consistently oriented mesh; a fill that would cross the rest is left out.
 
-    ``may_cross`` makes it all the same, for whoever resolves crossings afterwards.
+    ``may_cross`` makes it all the same, for whoever resolves crossings afterwards; with ``flat`` none follows the
+    curvature round it.
     """
     report = Filled()
     within = islands_of(mesh, rims)
@@ -75,7 +76,7 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False) -> tuple[
     for number, rim in enumerate(rims):
         if id(rim) in inside:
             continue
-        fill, reason = _prepared(mesh, rim, within.get(number, []))
+        fill, reason = _prepared(mesh, rim, within.get(number, []), flat)
         if fill is None:
             report.left.append((rim, reason))
         else:
@@ -98,7 +99,7 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False) -> tuple[
     return filled, report
 
 
-def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim]) -> tuple[_Fill | None, str]:
+def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim], is_flat: bool) -> tuple[_Fill | None, str]:
     if not all(one.closed and _runs_along(mesh, one) for one in (rim, *islands)):
         return None, "it is not a plain loop of consistently oriented facets"
     holes = [Hole.along(nodes, corners) for nodes, corners in _simple_loops(rim)]
@@ -110,7 +111,8 @@ def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim]) -> tuple[_Fill | None, s
         if patch is None:
             return None, reason
         flat.append(patch)
-        curved.append(bent(mesh, hole, patch) if is_in_smooth_surroundings(mesh, hole, patch) else patch)
+        follows = not is_flat and is_in_smooth_surroundings(mesh, hole, patch)
+        curved.append(bent(mesh, hole, patch) if follows else patch)
         like.append(_neighbour_in_main_part(mesh, hole.corner[hole.corner >= 0]))
     changed = any(one is not other for one, other in zip(flat, curved, strict=True))
     return _Fill(rim, holes, flat, curved if changed else flat, like), ""
