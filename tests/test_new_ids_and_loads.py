@@ -125,6 +125,24 @@ def test_new_cards_have_offsets_angles_and_orientations_of_what_lay_there(tmp_pa
     assert seen > 20
 
 
+def test_an_offset_of_many_digits_is_not_cut_off(tmp_path):
+    lines = ["BEGIN BULK", "MAT1    1       2.1E5           .3", "PSHELL  1       1       2."]
+    n = 12
+    lines += grids(n)
+    for j in range(n):
+        for i in range(n):
+            a = 1 + j * 100 + i
+            lines.append(f"CQUAD4,{a},1,{a},{a + 1},{a + 101},{a + 100},,0.1234567891")
+    (tmp_path / "plate.bdf").write_text("\n".join([*lines, "ENDDATA"]) + "\n")
+    plate = oddseam.read_mesh(tmp_path / "plate.bdf", unit="mm")
+    cut = oddseam.cut_opening(plate, at=(6.3, 6, 0), diameter=3.1)
+    oddseam.write_mesh(cut, tmp_path / "cut.bdf")
+    new = oddseam.compare_ids(plate, cut)["elements"]["new"]
+    text = (tmp_path / "cut.bdf").read_text()
+    assert text.count("0.1234567891") == 144 - len(oddseam.compare_ids(plate, cut)["elements"]["gone"]) + len(new)
+    assert oddseam.read_mesh(tmp_path / "cut.bdf", unit="mm").counts == cut.counts
+
+
 def test_new_ids_come_from_the_range_that_is_given(tube_path, tmp_path, run):
     tube = oddseam.read_mesh(tube_path, unit="mm")
     cut = oddseam.cut_opening(tube, **SLOT)

@@ -119,3 +119,14 @@ def test_from_the_command_line(run, tmp_path):
     assert "line element" in refused.stderr
     assert run(*asked, "--split-lines").returncode == 0
     assert len(oddseam.list_openings(oddseam.read_mesh(tmp_path / "cut.seam"))) == 2
+
+
+def test_a_line_through_a_node_of_the_fold_takes_that():
+    mesh = bent_plate()
+    lined = oddseam.imprint(mesh, [(16.2, 5.5, 0), (20, 7.5, 3.2)], direction=(-1, 0, 1), count=4)
+    through = oddseam.imprint(mesh, [(17, 4.98, 0), (20, 5.02, 3)], direction=(-1, 0, 1), count=4)
+    for new in (lined, through):
+        assert oddseam.prove(new).is_clean
+    assert len(lined.creases.edges) == 4
+    fold = np.flatnonzero((through.nodes[:, 0] == 20) & (through.nodes[:, 2] == 0))
+    assert len(fold) == 21 and len(through.creases.edges) == 4

@@ -67,6 +67,12 @@ def worst_of(mesh: Mesh, elements: Array) -> tuple[float, float]:
     return angle, jacobian
 
 
+def worst_taken(zones: Iterable[Zone]) -> tuple[float, float]:
+    """The same of the elements that several zones replaced."""
+    found = [worst_of(zone.local, zone.elements) for zone in zones]
+    return min((its[0] for its in found), default=np.inf), min((its[1] for its in found), default=np.inf)
+
+
 def said(worst: tuple[float, float]) -> str:
     """Both in words, what there is of them."""
     words = [f"smallest angle {worst[0]:.3g}"] if np.isfinite(worst[0]) else []

@@ -6,7 +6,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.editing.acceptance import said
+from oddseam.editing.acceptance import said, worst_taken
 from oddseam.editing.paths import with_path
 from oddseam.editing.seams import run_near
 from oddseam.errors import Refusal
@@ -92,7 +92,7 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     fresh = made.n_elements - mesh.n_elements + taken
     done = (
         Step("attach", len(chain), move, "nodes of the joint", (place,)),
-        Step("take out", taken, 0.0, "elements of the face"),
+        Step("take out", taken, 0.0, f"elements of the face, worst: {said(worst_taken(zones))}"),
         Step("mesh anew", fresh, 0.0, f"elements, worst: {said(worst)}"),
     )
     return joined.mesh, Outcome(done)

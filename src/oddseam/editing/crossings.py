@@ -110,7 +110,8 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
             found.append((one, two, len(nodes)))
             nodes.append(nodes[one] + u[slit] * (nodes[two] - nodes[one]))
             flat.append(a[slit] + u[slit] * along[slit])
-        line += [node for _, node in sorted(steps) if node != line[-1]]
+        for _, node in sorted(steps):  # two edges may meet in one
+            line += [node] if node != line[-1] else []
     if not closed:
         line.append(int(number[-1]))
     new = np.array(nodes[local.n_nodes :]).reshape(-1, 3)

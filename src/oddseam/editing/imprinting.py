@@ -8,14 +8,14 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
-from oddseam.editing.acceptance import said
+from oddseam.editing.acceptance import said, worst_taken
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.lines import brought_to, with_line
 from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Creases, Mesh
-from oddseam.model.editing import joint_creases
+from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.shape import CREASE_KINDS
 
 
@@ -99,11 +99,12 @@ def imprint(
         new = new.replaced(creases=joint_creases(drawn, new.creases))
     away = np.linalg.norm(placed - given, axis=1)
     farthest = int(np.argmax(away))
+    taken = sum(len(zone.elements) for zone in zones)
     steps = (
         Step("bring to the surface", len(given), float(away[farthest]), "points", (point_of(given[farthest]),)),
         Step("cross", len(rows) - len(given), 0.0, "sharp edges, creases or line elements, split by a node each"),
-        Step("take out", sum(len(zone.elements) for zone in zones), 0.0, "elements"),
-        Step("mesh anew", _count_new(mesh, new), 0.0, f"elements, worst: {said(worst)}"),
+        Step("take out", taken, 0.0, f"elements, worst: {said(worst_taken(zones))}"),
+        Step("mesh anew", len(new_elements(new, mesh)), 0.0, f"elements, worst: {said(worst)}"),
     )
     return new, Outcome(steps, (), ())
 
@@ -141,7 +142,3 @@ def _spaced(points: Array, count: int, closed: bool) -> Array:
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     where = np.linspace(0.0, along[-1], count + closed)[:count]
     return np.column_stack([np.interp(where, along, line[:, d]) for d in range(3)])
-
-
-def _count_new(mesh: Mesh, new: Mesh) -> int:
-    return int((new.element_ids > int(mesh.element_ids.max(initial=0))).sum())

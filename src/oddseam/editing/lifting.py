@@ -15,7 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.model.editing import edited, parted
+from oddseam.model.editing import edited, new_elements, parted
 from oddseam.model.proof import worse
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
@@ -105,7 +105,7 @@ def lift(
         raise Refusal(f"what is lifted at {point_text(chart.origin)} would not be sound: {'; '.join(faults)}")
     before = worst_of(mesh, elements)
     row = np.flatnonzero(np.isin(new.element_ids, region.element_ids))
-    fresh = np.flatnonzero(new.element_ids > int(mesh.element_ids.max(initial=0)))
+    fresh = new_elements(new, mesh)
     move = float(np.linalg.norm(top - region.nodes, axis=1).max())
     place = (point_of(chart.origin),)
     steps = (

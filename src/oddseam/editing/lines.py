@@ -8,10 +8,11 @@ import numpy as np
 
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of
+from oddseam.editing.bounds import BOUNDS
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import crossed, leaves
 from oddseam.editing.filling_in import Insert
-from oddseam.editing.zone import BOUNDS, Zone, ray_meets, zone_round
+from oddseam.editing.zone import Zone, ray_meets, zone_round
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import boxes, unit_normals

@@ -6,14 +6,13 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.editing.bounds import bounds_of
 from oddseam.errors import Refusal
-from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import chains_of
 from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.triangles import unit_normals
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import merged
@@ -25,8 +24,6 @@ from oddseam.remeshing.merging import without_collapsed
 Point = tuple[float, float, float]
 #: Rings of elements round a node within which it moves.
 _RINGS = 4
-#: Edges where faces turn by more degrees are creases.
-_SHARP = 30.0
 #: So many elements are named.
 _NAMED = 6
 
@@ -146,7 +143,7 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
     if missing[0]:
         return goal, "within the solid"
     k, c = int(found[0]), surface.connectivity
-    feature = _features(surface)
+    feature = bounds_of(surface, across_parts=False) >= 0
     at = np.flatnonzero((c.edges == k).any(axis=1) & feature)
     if len(at) == 0:
         open_ = ~feature[c.pair_edges]
@@ -172,28 +169,6 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
     its = chain[label == label[(chain == k).any(axis=1)][0]]
     place, _ = BoxTree(surface.nodes[its[:, [0, 1, 1]]]).closest(goal[None])
     return place[0], "along its crease, rim or joint"
-
-
-def _features(surface: Mesh) -> Array:
-    """(e,) bool: edges that a node may not leave: rims, joints, creases, borders of parts, and line elements."""
-    c = surface.connectivity
-    feature = c.is_free | c.is_nonmanifold
-    pairs = c.face[c.pairs]
-    normals = np.zeros((len(surface.faces), 3))
-    t = surface.triangulation
-    of_element = np.full(surface.n_elements, -1)
-    of_element[surface.faces.element] = np.arange(len(surface.faces))
-    np.add.at(normals, of_element[t.element], unit_normals(surface.nodes[t.triangles]))
-    size = np.linalg.norm(normals, axis=1, keepdims=True)
-    sharp = sharp_pairs(normals / np.where(size > 0, size, 1.0), pairs, c.pair_agrees, _SHARP)
-    part = surface.element_part[surface.faces.element]
-    feature[c.pair_edges[sharp | (part[pairs[:, 0]] != part[pairs[:, 1]])]] = True
-    lines = [block.connectivity[:, :2] for name, block in surface.elements.items() if KINDS[name].dimension == 1]
-    lines += [surface.creases.edges] if surface.creases is not None else []
-    for ends in lines:
-        numbers = c.numbers_of(ends)
-        feature[numbers[numbers >= 0]] = True
-    return np.asarray(feature)
 
 
 def _complaints(mesh: Mesh, new: Mesh, row: int, new_row: int) -> list[str]:

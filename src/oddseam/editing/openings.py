@@ -18,6 +18,7 @@ from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
+from oddseam.model.editing import new_elements
 
 #: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
 _MARGINS = (1.6, 2.6, 4.0, 6.0)
@@ -186,7 +187,7 @@ def _outcome(
     mesh: Mesh, made: Mesh, zone: Zone, outline: Outline, widths: list[float], worst: tuple[float, float]
 ) -> Outcome:
     """What was done, with quality before and after."""
-    new = int((made.element_ids > int(mesh.element_ids.max(initial=0))).sum())
+    new = len(new_elements(made, mesh))
     before = worst_of(zone.local, zone.elements)
     place = (point_of(zone.chart.origin),)
     steps = (

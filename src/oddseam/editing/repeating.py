@@ -6,6 +6,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.editing.acceptance import said, worst_of
 from oddseam.editing.chart import unit
 from oddseam.editing.copying import lies_in_sheet, with_copy
 from oddseam.editing.lines import brought_to
@@ -14,7 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, new_elements
 from oddseam.model.proof import worse
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
@@ -122,7 +123,7 @@ def repeat(
         raise Refusal(f"the copies would not be sound: {'; '.join(faults)}; they cross or double something")
     steps = (
         Step("repeat", times, moved, f"copies of {len(elements):,} elements", tuple(places[:12])),
-        Step("imprint", lines, 0.0, "lines, for feet without nodes beneath them"),
+        Step("imprint", lines, 0.0, f"lines, for feet without nodes beneath them; {_worst_new(mesh, new)}"),
     )
     return new, Outcome(steps)
 
@@ -145,9 +146,15 @@ def _pieces(mesh: Mesh, feature: Mesh, beside: Array, places: list[Array]) -> tu
     what = f"copies of {feature.n_elements:,} elements of the surface"
     steps = (
         Step("repeat", len(places), moved, what, tuple(middles[:12])),
-        Step("take out", taken, 0.0, "elements, and others put round the copies"),
+        Step("take out", taken, 0.0, f"elements, and others put round the copies; {_worst_new(mesh, new)}"),
     )
     return new, Outcome(steps)
+
+
+def _worst_new(mesh: Mesh, new: Mesh) -> str:
+    """The worst of all there was, and of what is new."""
+    worst = worst_of(mesh, np.arange(mesh.n_elements)), worst_of(new, new_elements(new, mesh))
+    return f"worst before: {said(worst[0])}, worst new: {said(worst[1])}"
 
 
 def _other_kinds(mesh: Mesh, elements: Array) -> list[str]:
@@ -210,8 +217,10 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
     edges = number[edges[is_foot[edges].all(axis=1)]].astype(np.int64)
     curves = trace_curves(placed, edges, np.zeros(len(rows), bool))
     lines = [curves.node[i:j] for i, j in zip(curves.first[:-1], curves.first[1:], strict=True)]
-    for line in lines:
-        made = with_path(mesh, placed[line], normals[line], ids[line], closed=False)
+    for curve in lines:
+        closed = bool(curve[0] == curve[-1])
+        line = curve[:-1] if closed else curve
+        made = with_path(mesh, placed[line], normals[line], ids[line], closed=closed)
         if len(made.rows) > len(line):
             raise Refusal(f"its foot crosses a sharp edge near {point_text(placed[line[0]])} without a node on that")
         mesh = made.mesh

@@ -6,13 +6,14 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import share, worst_of
+from oddseam.editing.acceptance import said, share, worst_of
 from oddseam.editing.seams import Seam, seam_between
 from oddseam.editing.strip import bridged
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
 from oddseam.features.strips import Fold, folded, laid, paired
 from oddseam.model import Mesh
+from oddseam.model.editing import new_elements
 from oddseam.model.proof import worse
 from oddseam.remeshing.around import like_around
 from oddseam.remeshing.merging import merge
@@ -107,21 +108,24 @@ def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
         why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
         raise Refusal(f"the rims at {at} cannot be sewn: {why}")
     new, more = _evened(made.mesh, mesh) if moves == "both" else (made.mesh, made.mesh.n_elements - mesh.n_elements)
+    beside = _at(mesh, np.concatenate(seam.chains))
+    ids = np.setdiff1d(new.element_ids, np.setdiff1d(mesh.element_ids, mesh.element_ids[beside]))
+    before, after = worst_of(mesh, beside), worst_of(new, np.flatnonzero(np.isin(new.element_ids, ids)))
     return new, (
         Step("sew", len(fold.ends), made.move, f"places, up to {fold.width:.4g} apart", (seam.place,)),
+        Step("compare", len(beside), 0.0, f"elements beside, worst: {said(before)}; now {said(after)}"),
         *((Step("split", more, 0.0, "elements, where one side had no node, and round them"),) if more else ()),
     )
 
 
 def _evened(new: Mesh, mesh: Mesh) -> tuple[Mesh, int]:
     """The mesh with elements that were split, and those round them, meshed anew where that makes them better."""
-    top = int(mesh.element_ids.max(initial=0))
-    split = np.flatnonzero(new.element_ids > top)
+    split = new_elements(new, mesh)
     if not len(split):
         return new, 0
     like = like_around(new, split)
     if like is not None:
-        again = np.flatnonzero(like.element_ids > int(new.element_ids.max()))
+        again = new_elements(like, new)
         if share(worst_of(like, again)) > share(worst_of(new, split)) and not worse(like, new):
             return like, len(again)
     return new, len(split)
@@ -143,18 +147,24 @@ def _with_strip(mesh: Mesh, seam: Seam) -> tuple[Mesh, tuple[Step, ...]]:
     faults = worse(new, mesh)
     if faults:
         raise Refusal(f"a strip between the rims at {point_text(seam.place)} would not be sound: {'; '.join(faults)}")
-    top = int(mesh.element_ids.max(initial=0))
     count = new.n_elements - mesh.n_elements
-    done = [Step("bridge", count, 0.0, f"elements across the gap, up to {width:.4g} wide", (seam.place,))]
+    what = f"elements across the gap, up to {width:.4g} wide, worst: {said(worst_of(new, new_elements(new, mesh)))}"
+    done = [Step("bridge", count, 0.0, what, (seam.place,))]
     size = float(np.mean([np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).mean() for chain in seam.chains]))
     if width > _WIDE * size:
-        like = like_around(new, np.flatnonzero(new.element_ids > top))
+        like = like_around(new, new_elements(new, mesh))
         if like is not None:
             new = like
-            done.append(
-                Step("mesh anew", int((new.element_ids > top).sum()), 0.0, "elements, with two rings on either side")
-            )
+            what = f"elements, with two rings on either side, worst: {said(worst_of(new, new_elements(new, mesh)))}"
+            done.append(Step("mesh anew", len(new_elements(new, mesh)), 0.0, what))
     return new, tuple(done)
+
+
+def _at(mesh: Mesh, nodes: Array) -> Array:
+    """Elements that have any of some nodes."""
+    mark = np.zeros(mesh.n_nodes, bool)
+    mark[nodes] = True
+    return np.flatnonzero(np.concatenate([mark[block.connectivity].any(axis=1) for block in mesh.elements.values()]))
 
 
 def _gap(one: Array, two: Array) -> float:

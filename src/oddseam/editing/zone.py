@@ -9,21 +9,17 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array, point_text
+from oddseam.editing.bounds import BOUNDS, bounds_of, element_normals
 from oddseam.editing.chart import Chart
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
-from oddseam.model import KINDS, Mesh
+from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.splicing import extracted
 
 #: The sheet may be seen under no flatter angle than of this sine.
 _STEEP = 0.25
-#: Edges where the surface turns by more degrees bound the neighbourhood.
-_SHARP = 30.0
-
-#: What may bound a neighbourhood, in the order in which it is named where several meet.
-BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "crease", "border of the part")
 
 
 @dataclass(frozen=True, eq=False)
@@ -194,11 +190,7 @@ def zone_round(
     within = within[around]
     seed = int(np.searchsorted(around, element))
     c = local.connectivity
-    vectors = np.zeros((local.n_elements, 3))
-    t = local.triangulation
-    np.add.at(vectors, t.element, area_vectors(local.nodes[t.triangles]))
-    size = np.linalg.norm(vectors, axis=1)
-    normal = vectors / np.where(size > 0, size, 1.0)[:, None]
+    normal = element_normals(local)
     within &= normal @ chart.normal >= _STEEP
     within[seed] = True
     kinds = np.repeat(list(local.elements), [len(block) for block in local.elements.values()])
@@ -208,21 +200,10 @@ def zone_round(
             f"element {int(local.element_ids[seed])} is a {kinds[seed]}; only tri and quad can be meshed anew"
         )
 
+    kind = bounds_of(local, across_parts=across_parts)
     face_element = local.faces.element.astype(np.int64)
     one, two = face_element[c.face[c.pairs]].T
     edge = c.pair_edges
-    cosine = np.einsum("ij,ij->i", normal[one], normal[two])
-    kind = np.full(len(c.edges), -1)
-    border = local.element_part[one] != local.element_part[two]
-    kind[edge[border & (not across_parts)]] = BOUNDS.index("border of the part")
-    if local.creases is not None:
-        kind[_known(c.numbers_of(local.creases.edges))] = BOUNDS.index("crease")
-    kind[edge[(cosine < np.cos(np.radians(_SHARP))) | ~c.pair_agrees]] = BOUNDS.index("sharp edge")
-    for name, block in local.elements.items():
-        if KINDS[name].dimension == 1:
-            kind[_known(c.numbers_of(block.connectivity[:, :2]))] = BOUNDS.index("line element")
-    kind[c.is_nonmanifold] = BOUNDS.index("T-joint")
-    kind[c.is_free] = BOUNDS.index("free edge")
     passed = [-1, *(BOUNDS.index(what) for what in through)]
     open_ = np.isin(kind[edge], passed) & c.pair_agrees & within[one] & within[two]
     label = label_components(local.n_elements, one[open_], two[open_])[1]
@@ -257,8 +238,3 @@ def distance_to_polygon(points: Array, polygon: Array) -> Array:
     rise = np.where(b[:, 1] != a[:, 1], b[:, 1] - a[:, 1], 1.0)
     left = x < a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
     return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
-
-
-def _known(numbers: Array) -> Array:
-    """Those that are not negative."""
-    return numbers[numbers >= 0]

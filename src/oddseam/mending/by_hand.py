@@ -14,7 +14,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.filling import fill_rims
 from oddseam.model import Groups, Mesh
-from oddseam.model.editing import edited, merged
+from oddseam.model.editing import edited, merged, new_elements
 from oddseam.picks import pick
 from oddseam.remeshing.around import like_around
 
@@ -183,12 +183,12 @@ def fill(
     beside = np.concatenate([mesh.faces.element[c.face[rim.corners]] for rim in chosen])
     notes = []
     if np.isin(mesh.element_ids[beside], mesh.elements["quad"].ids if "quad" in mesh.elements else ()).mean() > 0.5:
-        new = np.flatnonzero(filled.element_ids > int(mesh.element_ids.max()))
+        new = new_elements(filled, mesh)
         like = like_around(filled, new)
         if like is None:
             notes.append("the fill is of triangles: quads like those around would have crossed or overlapped something")
         else:
-            count = int((like.element_ids > int(mesh.element_ids.max())).sum())
+            count = len(new_elements(like, mesh))
             steps.append(Step("mesh anew", count, 0.0, "elements, quads like those around; two rings round the fill"))
             filled = like
     return filled, Outcome(tuple(steps), tuple(notes), unmet)

@@ -131,6 +131,11 @@ def edited(
     )
 
 
+def new_elements(mesh: Mesh, before: Mesh) -> Array:
+    """(k,) elements that have come since an earlier state: those with ids above its highest."""
+    return np.flatnonzero(mesh.element_ids > int(before.element_ids.max(initial=0)))
+
+
 def merged(mesh: Mesh, into: Array) -> Mesh:
     """A mesh with some nodes joined into others; elements keep their ids, groups and creases follow.
 

@@ -7,7 +7,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.formats.decks import listed, real_text
 from oddseam.formats.nastran.cards import ELEMENTS
-from oddseam.formats.nastran.fields import SMALL, Card, card_text, parse_card
+from oddseam.formats.nastran.fields import LARGE, SMALL, Card, card_text, parse_card
 from oddseam.formats.nastran.heirs import Heirs
 from oddseam.formats.nastran.scanning import Scan
 from oddseam.formats.rewriting import Rewriting
@@ -70,7 +70,7 @@ class ShellExtras:
                 fields[k - 1] = values[0]
         else:
             self.left.setdefault("thicknesses that differ at the nodes", []).append(int(card.text(1)))
-        return card_text(card.name, fields, SMALL)
+        return card_text(card.name, fields, LARGE if max(map(len, fields)) > 8 else SMALL)
 
 
 def _turned(angle: float, old: Array, new: Array) -> float | None:
