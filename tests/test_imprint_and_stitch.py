@@ -118,8 +118,10 @@ def test_lines_that_are_there_stay():
         assert elsewhere_same(mesh, new) and oddseam.prove(new).is_clean
     with pytest.raises(oddseam.Refusal, match="crease"):
         oddseam.cut_opening(mesh, at=(10, 8, 0), diameter=3.0)
-    with pytest.raises(oddseam.Refusal, match="cross"):
-        oddseam.imprint(mesh, [(10, 6, 0), (10, 11, 0)], count=5)
+    crossing = oddseam.imprint(mesh, [(10, 6, 0), (10, 11, 0)], count=5)
+    assert oddseam.prove(crossing).is_clean and len(crossing.creases.edges) >= 10 + 5
+    assert (np.bincount(crossing.creases.edges.ravel()) == 4).sum() == 1  # both lines go through one node
+    assert {tuple(e) for e in crossing.creases.edges.tolist()} <= edges_of(crossing)
     round_it = oddseam.imprint(mesh, [(4, 7, 0), (3.5, 8.2, 0), (4, 9.5, 0)], count=6)  # past its end
     now = {tuple(sorted(e)) for e in round_it.node_ids[round_it.creases.edges].tolist()}
     assert before <= now and {tuple(e) for e in round_it.creases.edges.tolist()} <= edges_of(round_it)

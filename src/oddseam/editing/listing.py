@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.geometry.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
@@ -49,7 +49,7 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
 
 def rim_row(mesh: Mesh, rim: Rim) -> dict[str, Any]:
     """What ``list_openings`` says of a rim."""
-    centre, axis, radii = _circle(mesh.nodes[rim.nodes])
+    centre, axis, radii = circle_of(mesh.nodes[rim.nodes])
     element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
     return {
         "kind": "rim",
@@ -76,23 +76,6 @@ def nearest_rim(mesh: Mesh, near: tuple[float, float, float]) -> Rim:
         raise Refusal("the mesh has no closed rim")
     away = [float(np.linalg.norm(mesh.nodes[rim.nodes] - np.array(near), axis=1).min()) for rim in rims]
     return rims[int(np.argmin(away))]
-
-
-def _circle(points: Array) -> tuple[Array, Array, Array]:
-    """Centre and axis of a loop, and how far its nodes are from that: the middle of the area that it encloses."""
-    middle = points.mean(axis=0)
-    arms = points - middle
-    after = np.roll(arms, -1, axis=0)
-    vectors = 0.5 * np.cross(arms, after)
-    total = vectors.sum(axis=0)
-    size = float(np.linalg.norm(total))
-    if size == 0:
-        return middle, np.zeros(3), np.linalg.norm(arms, axis=1)
-    axis = total / size
-    share = vectors @ axis
-    centre = middle + (share[:, None] * (arms + after)).sum(axis=0) / (3.0 * size)
-    away = points - centre
-    return centre, axis, np.linalg.norm(away - np.outer(away @ axis, axis), axis=1)
 
 
 def _bores(mesh: Mesh) -> list[dict[str, Any]]:

@@ -137,7 +137,7 @@ def fill(
     near : (x, y, z) or a sequence of such, optional
         The rim nearest to each point.
     below : float, optional
-        Every rim less than this across.
+        Every rim with a smaller mean diameter, see ``list_openings``.
     nodes : tuple of int, optional
         Ids of nodes on one rim, in order round it: the part of the hole between them is
         filled, straight from the last to the first.
@@ -165,10 +165,10 @@ def fill(
     if nodes is not None:
         return _fill_nodes(mesh, nodes)
     if below is not None:
-        span = c.rim_spans(mesh.nodes)
-        chosen = [rim for rim, across in zip(c.rims, span.tolist(), strict=True) if across < below]
+        diameter = c.rim_diameters(mesh.nodes)
+        chosen = [rim for rim, across in zip(c.rims, diameter.tolist(), strict=True) if across < below]
         if not chosen:
-            raise Refusal(f"no rim is less than {below:g} across; the smallest is {span.min():.4g}")
+            raise Refusal(f"no rim is less than {below:g} across; the smallest is {diameter.min():.4g}")
     else:
         chosen = [c.rims[k] for k in _nearest_rims(mesh, np.array(near, float))]
     filled, report = fill_rims(mesh, chosen, flat=flat)

@@ -15,6 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.loops import circle_of
 from oddseam.model.faces import Faces
 
 
@@ -229,17 +230,9 @@ class Connectivity:
             np.maximum.at(high, label, points)
         return np.bincount(label, minlength=count), np.linalg.norm(high - low, axis=1), (low + high) / 2
 
-    def rim_spans(self, nodes: Array) -> Array:
-        """(r,) how wide every rim is: twice how far its farthest node is from their mean, a circle's diameter."""
-        corner, label = self.rim_corners
-        count = self.n_rims
-        ends = np.concatenate([nodes[self.faces.node[corner]], nodes[self.faces.node[self.next[corner]]]])
-        of = np.concatenate([label, label])
-        size = np.maximum(np.bincount(of, minlength=count), 1)
-        middle = np.column_stack([np.bincount(of, ends[:, d], count) for d in range(3)]) / size[:, None]
-        span = np.zeros(count)
-        np.maximum.at(span, of, 2.0 * np.linalg.norm(ends - middle[of], axis=1))
-        return span
+    def rim_diameters(self, nodes: Array) -> Array:
+        """(r,) mean diameter of every rim, about the middle of the area that it encloses."""
+        return np.array([2.0 * circle_of(nodes[rim.nodes])[2].mean() for rim in self.rims])
 
     @cached_property
     def rims(self) -> list[Rim]:

@@ -225,8 +225,8 @@ class _Elements:
         return self._marked(self._at_rims(self._small_rims(node)))
 
     def _small_rims(self, node: Node) -> list[int]:
-        span = self._mesh.connectivity.rim_spans(self._mesh.nodes)
-        return np.flatnonzero(span < float(str(node.values[0]))).tolist()
+        diameter = self._mesh.connectivity.rim_diameters(self._mesh.nodes)
+        return np.flatnonzero(diameter < float(str(node.values[0]))).tolist()
 
     def _nearest_rim(self, node: Node) -> list[int]:
         rims = self._mesh.connectivity.rims
