@@ -55,7 +55,7 @@ if TYPE_CHECKING:
         survey as survey,
     )
     from oddseam.findings.across import local_lengths as local_lengths
-    from oddseam.findings.comparison import compare_ids as compare_ids
+    from oddseam.findings.comparison import Comparison as Comparison, compare as compare, compare_ids as compare_ids
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
@@ -103,7 +103,8 @@ _HOME = {
     "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
     "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
     "drop_unused_nodes": "editing.numbering", "number_new": "editing.numbering",
-    "compare_ids": "findings.comparison", "lift": "editing.lifting", "splice": "editing.splicing",
+    "Comparison": "findings.comparison", "compare": "findings.comparison", "compare_ids": "findings.comparison",
+     "lift": "editing.lifting", "splice": "editing.splicing",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",

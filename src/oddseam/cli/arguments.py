@@ -103,6 +103,11 @@ def as_point(text: str, option: str) -> tuple[float, float, float]:
     return point[0], point[1], point[2]
 
 
+def as_direction(text: str) -> str | tuple[float, float, float]:
+    """The name of a direction, or three numbers."""
+    return as_point(text, "--direction") if "," in text else text
+
+
 def as_pairs(texts: list[str] | None, option: str) -> dict[str, str]:
     """What stands before each last equals sign, and what after it."""
     found = {}

@@ -93,3 +93,10 @@ def numbers_new(p: argparse.ArgumentParser) -> None:
     new.add_argument("--node-ids", metavar="FIRST[-LAST]", help="ids of new nodes (above the highest by default)")
     new.add_argument("--element-ids", metavar="FIRST[-LAST]", help="ids of new elements")
     new.add_argument("--carry-loads", action="store_true", help="carry pressures of a bulk data deck over to them")
+
+
+def looks_from(p: argparse.ArgumentParser) -> None:
+    """From where a picture is drawn."""
+    p.add_argument(
+        "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
+    )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.options import Verbs, follows_creases, may_write, reads, reports
+from oddseam.cli.options import Verbs, follows_creases, looks_from, may_write, reads, reports
 
 
 def add_looking(verbs: Verbs) -> None:
@@ -74,10 +74,12 @@ def add_looking(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("--at", metavar="X,Y,Z", action="append", help="which chamber holds this point; may be repeated")
 
-    p = verbs.add("compare", "list the ids of nodes and elements that differ between two states of a mesh")
+    p = verbs.add("compare", "compare two meshes: distances both ways, volume, quality, and the ids that differ")
     reads(p)
     p.add_argument("other", metavar="OTHER", help="the later one")
     reports(p)
+    p.add_argument("--picture", metavar="PNG", help="draw the later one, coloured by its distance to the first")
+    looks_from(p)
 
 
 def add_others(verbs: Verbs) -> None:
@@ -85,9 +87,7 @@ def add_others(verbs: Verbs) -> None:
     p = verbs.add("picture", "draw a mesh as PNG, with numbered rings where something was found")
     reads(p)
     p.add_argument("-o", "--output", required=True, metavar="PNG")
-    p.add_argument(
-        "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
-    )
+    looks_from(p)
     p.add_argument("--title", help="the name of the file by default")
     p.add_argument("--only", metavar="PICK", help="show only these elements, such as 'part hood'")
     p.add_argument("--hide", metavar="PICK", help="do not show these")

@@ -284,12 +284,26 @@ def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points:
         console.print(f"  at {_point(point)}: {size:.5g}", markup=False)
 
 
-def print_touched(before: str, after: str, touched: dict[str, dict[str, list[int]]]) -> None:
-    """Ids that differ between two states of a mesh, in ranges."""
+def print_comparison(before: str, after: str, found: oddseam.Comparison) -> None:
+    """Two meshes side by side."""
     console = _console()
     console.print(f"{before} -> {after}", markup=False)
-    table = _table("", "count", "ids", right=(1,))
-    for what, kinds in touched.items():
+    table = _table("", "before", "after", right=(1, 2))
+    for name in dict.fromkeys([*found.counts[0], *found.counts[1]]):
+        table.add_row(name, *(f"{counts.get(name, 0):,}" for counts in found.counts))
+    table.add_row("area", *(f"{area:.6g}" for area in found.area))
+    table.add_row("volume", *("open" if volume is None else f"{volume:.6g}" for volume in found.volume))
+    for kind, measure, worst, median in found.quality:
+        words = zip(worst, median, strict=True)
+        values = ["" if a is None or b is None else f"{a:.3g} / {b:.3g}" for a, b in words]
+        table.add_row(f"{kind} {measure.replace('_', ' ')}, worst / median", *values)
+    console.print(table)
+    table = _table("distance", "largest", "95 %", "mean", "place of the largest", right=(1, 2, 3))
+    for what, off in (("before to after", found.there), ("after to before", found.back)):
+        table.add_row(what, f"{off.most:.4g}", f"{off.p95:.4g}", f"{off.mean:.4g}", _point(off.place))
+    console.print(table)
+    table = _table("ids", "count", "which", right=(1,))
+    for what, kinds in found.touched.items():
         for kind, ids in kinds.items():
             table.add_row(f"{what} {kind}", f"{len(ids):,}", _ranges(ids))
     console.print(table)

@@ -9,7 +9,16 @@ from pathlib import Path
 
 import oddseam
 from oddseam.cli import tables
-from oddseam.cli.arguments import as_numbers, as_pairs, as_point, check_output, finish, report_of, with_property
+from oddseam.cli.arguments import (
+    as_direction,
+    as_numbers,
+    as_pairs,
+    as_point,
+    check_output,
+    finish,
+    report_of,
+    with_property,
+)
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
@@ -117,13 +126,17 @@ def run_chambers(args: argparse.Namespace) -> int:
 
 
 def run_compare(args: argparse.Namespace) -> int:
-    """List touched ids."""
+    """Compare two meshes."""
     before, after = (oddseam.read_mesh(path, unit=args.unit) for path in (args.input, args.other))
-    touched = oddseam.compare_ids(before, after)
+    found = oddseam.compare(before, after)
     if args.json:
-        print(json.dumps({"before": args.input, "after": args.other, **touched}))
+        print(json.dumps({"before": args.input, "after": args.other, **found.to_dict()}))
     else:
-        tables.print_touched(args.input, args.other, touched)
+        tables.print_comparison(args.input, args.other, found)
+    if args.picture is not None:
+        oddseam.draw(after, args.picture, direction=as_direction(args.direction), against=before, plain=True)
+        if not args.json:
+            print(f"wrote {args.picture}")
     return 0
 
 
@@ -277,17 +290,11 @@ def run_skin(args: argparse.Namespace) -> int:
 def run_picture(args: argparse.Namespace) -> int:
     """Draw."""
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
-    direction: str | tuple[float, ...] = args.direction
-    if "," in args.direction:
-        try:
-            direction = tuple(float(word) for word in args.direction.split(","))
-        except ValueError:
-            raise Refusal(f"--direction {args.direction}: three numbers with commas between are wanted") from None
     before = None if args.before is None else oddseam.read_mesh(args.before, unit=args.unit)
     colour = None if args.colour is None else args.colour.replace("-", "_")
     sizes = None if args.sizes is None else oddseam.SizeField.read(args.sizes)
     oddseam.draw(
-        mesh, args.output, direction=direction, title=args.title,  # type: ignore[arg-type]
+        mesh, args.output, direction=as_direction(args.direction), title=args.title,
         only=args.only, hide=args.hide, cut=args.cut, colour=colour, sizes=sizes, before=before, plain=args.plain,
     )  # fmt: skip
     print(f"wrote {args.output}")

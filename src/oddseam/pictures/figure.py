@@ -11,6 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
 from oddseam.findings import Finding, Survey, survey
 from oddseam.findings.across import local_lengths
+from oddseam.findings.comparison import surface_of
 from oddseam.findings.measuring import thin_places
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
@@ -20,7 +21,7 @@ from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
 from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
-from oddseam.pictures.sized import LENGTHS, Lengths
+from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
 from oddseam.pictures.view import Camera, render
 from oddseam.sizes import SizeField
 
@@ -47,6 +48,7 @@ def draw(
     cut: Plane | None = None,
     colour: str | None = None,
     sizes: SizeField | None = None,
+    against: Mesh | None = None,
     before: Mesh | None = None,
     found: Survey | None = None,
     plain: bool = False,
@@ -70,6 +72,8 @@ def draw(
         ``"thickness"`` or ``"gap"`` it is that of the wall behind an element, or of the gap before it.
     sizes : SizeField, optional
         Colour every facet by the edge length that is wanted there.
+    against : Mesh, optional
+        Colour every facet by how far it is from this one.
     before : Mesh, optional
         Drawn beside the mesh, from the same direction and at the same scale.
     found : Survey, optional
@@ -101,6 +105,10 @@ def draw(
         if sizes is not None:
             wanted = Lengths.of_field(one, sizes)
             return replace(scene, colours=wanted.colours(sizes.at(scene.nodes[scene.triangles].mean(axis=1)))), wanted
+        if against is not None:
+            other = surface_of(against)
+            off = Lengths.of_distance(one, other)
+            return replace(scene, colours=off.colours(facet_distances(scene.nodes, scene.triangles, other))), off
         if colour is None:
             return scene, None
         if colour in LENGTHS:
@@ -119,7 +127,7 @@ def draw(
         _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
         sheet.save(path)
         return path
-    if found is None and not plain and colour not in ("patch", *LENGTHS) and sizes is None:
+    if found is None and not plain and colour not in ("patch", *LENGTHS) and sizes is None and against is None:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
     if colour in _SHORTEST and not plain:

@@ -8,14 +8,17 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.findings.comparison import distance_to
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.sizes import SizeField
 
 _BINS = 40
-#: Scales: bright where a size is large, and where a wall or a gap is small.
+#: Scales: bright where a size is large, and where a wall, a gap or a distance is small.
 _OF_SIZES, _OF_WALLS = "viridis", "viridis_r"
+#: Distances below this share of the largest have one colour; below this share of the diagonal there are none.
+_SPAN, _SAME = 1e-3, 1e-12
 #: What has no such length.
 _NONE = (0.80, 0.81, 0.82)
 #: Lengths of elements that can be drawn, and what they are called.
@@ -27,7 +30,7 @@ class Lengths:
     """Lengths in colours, on a logarithmic scale.
 
     ``values`` (t,) are those of all triangles of the mesh, nan where there is none; ``low`` and ``high`` the span,
-    ``scale`` the name of the scale.
+    ``scale`` the name of the scale; ``or_less`` whether smaller values are given as ``low``.
     """
 
     title: str
@@ -35,6 +38,7 @@ class Lengths:
     low: float
     high: float
     scale: str
+    or_less: bool = False
 
     @classmethod
     def of_field(cls, mesh: Mesh, field: SizeField) -> Lengths:
@@ -53,6 +57,16 @@ class Lengths:
             raise Refusal(f"nothing has a {what}: no facet faces another one the other way")
         low, high = float(known.min()), float(known.max())
         return cls(LENGTHS[what], values, low, max(high, low * (1.0 + 1e-6)), _OF_WALLS)
+
+    @classmethod
+    def of_distance(cls, mesh: Mesh, other: Mesh) -> Lengths:
+        """How far every facet is from another surface, its middle or the farthest of its corners."""
+        values = facet_distances(mesh.nodes, mesh.triangulation.triangles, other)
+        high = float(values.max(initial=0.0))
+        if high <= _SAME * mesh.diagonal:
+            raise Refusal("the surfaces are the same to the last digits; there is no distance to draw")
+        low = max(high * _SPAN, float(values.min()))
+        return cls(f"distance to {_name(other)}", np.maximum(values, low), low, high, _OF_WALLS, True)
 
     def colours(self, values: Array) -> Array:
         """(k, 3) colours of lengths."""
@@ -77,5 +91,17 @@ class Lengths:
         axes.set_xticks(ticks, [f"{tick:g}" for tick in ticks])
         axes.minorticks_off()
         none = "" if known.all() else f"; none on {int((~known).sum()):,} facets"
-        title = f"{self.title} ({mesh.unit_name}), share of the area\n{self.low:.3g} to {self.high:.3g}{none}"
+        span = f"{self.low:.3g}{' or less' if self.or_less else ''} to {self.high:.3g}{none}"
+        title = f"{self.title} ({mesh.unit_name}), share of the area\n{span}"
         axes.set_title(title, fontsize=FONT, loc="left")
+
+
+def facet_distances(nodes: Array, triangles: Array, other: Mesh) -> Array:
+    """(t,) how far facets are from another surface: their middle, or the farthest of their corners."""
+    used, local = np.unique(triangles, return_inverse=True)
+    corners = distance_to(nodes[used], other)[local.reshape(triangles.shape)].max(axis=1, initial=0.0)
+    return np.asarray(np.maximum(corners, distance_to(nodes[triangles].mean(axis=1), other)))
+
+
+def _name(mesh: Mesh) -> str:
+    return mesh.source.name if mesh.source is not None else "the other one"
