@@ -65,6 +65,7 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
     a, b = np.array(flat)[slits].transpose(1, 0, 2)
     along = b - a
     length = np.linalg.norm(along, axis=1)
+    squared = np.where(length > 0, length, 1.0) ** 2
     kinds = _kind_of(zone, slits)
 
     def check(slit: int, at: Array, *, across: bool) -> None:
@@ -77,7 +78,7 @@ def crossed(zone: Zone, number: Array, points: Array, *, closed: bool, splits: C
             raise Refusal(leaves(what or "border of what can be seen from one direction", at))
 
     for node in np.unique(number[number >= local.n_nodes]).tolist():
-        share = np.clip(np.einsum("ij,ij->i", flat[node] - a, along) / length**2, 0.0, 1.0)
+        share = np.clip(np.einsum("ij,ij->i", flat[node] - a, along) / squared, 0.0, 1.0)
         away = np.linalg.norm(a + share[:, None] * along - flat[node], axis=1)
         slit = int(np.argmin(away))
         if away[slit] <= _ON * zone.size:
