@@ -14,8 +14,20 @@ from oddseam.errors import Refusal
 from oddseam.geometry.quality import quality
 from oddseam.model import Mesh
 
+#: So far beyond what is put in elements are meshed anew, over their size; more if they get no better shape.
+_MARGINS = (1.6, 2.6, 4.0, 6.0)
+#: Among far larger elements it is tried first with so much round it, over the length of its own edges.
+_FINE, _FINE_MARGINS = 0.5, (1.6, 4.0)
+#: A zone of more elements is not tried any more when something acceptable is there.
+_MANY = 1_000
 #: What is good enough not to look further, and what is acceptable at all: smallest angle, scaled Jacobian.
 _GOOD, _LEAST = (26.0, 0.5), (12.0, 0.2)
+
+
+def margins(size: float, step: float) -> list[float]:
+    """Distances beyond what is put in, whose edges are ``step`` long, among elements of a size, to be tried in turn."""
+    fine = [margin * step for margin in _FINE_MARGINS] if step < _FINE * size else []
+    return [*fine, *(margin * size for margin in _MARGINS)]
 
 
 class Try(NamedTuple):
@@ -35,6 +47,8 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
     """
     best: tuple[Mesh, Try, tuple[float, float]] | None = None
     for one in tries:
+        if best is not None and _is_acceptable(best[1], best[2]) and len(one.zone.elements) > _MANY:
+            break
         made = with_insert(one.zone, one.insert)
         if made is None:
             continue
@@ -43,13 +57,19 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
             best = made, one, worst
         if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1]:
             break
-    if best is None or share(best[2]) < 1.0:
+    if best is None or not _is_acceptable(best[1], best[2]):
         why = "they would cross" if best is None else f"they would be no better than {said(best[2])}"
         raise Refusal(
             f"no acceptable elements fit {where}: {why}; choose another number of nodes, other widths or another "
             "place, or mesh the surface finer first"
         )
     return best
+
+
+def _is_acceptable(one: Try, worst: tuple[float, float]) -> bool:
+    """Whether elements are good enough, or no worse than those that they replace."""
+    before = worst_of(one.zone.local, one.zone.elements)
+    return share(worst) >= min(1.0, share(before))
 
 
 def worst_of(mesh: Mesh, elements: Array) -> tuple[float, float]:

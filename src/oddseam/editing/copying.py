@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import Try, best_of
+from oddseam.editing.acceptance import Try, best_of, margins
 from oddseam.editing.chart import Chart
 from oddseam.editing.filling_in import Insert
 from oddseam.editing.ligament import zone_with_room
@@ -16,8 +16,6 @@ from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.model import Mesh
 
-#: So far beyond the border elements are meshed anew, over their size; more if they get no better shape.
-_MARGINS = (1.6, 2.6, 4.0, 6.0)
 #: A copy may be so far off the surface, over the size of its elements.
 _OFF = 0.2
 
@@ -70,11 +68,11 @@ def with_copy(mesh: Mesh, feature: Mesh, loop: Array, points: Array) -> tuple[Me
     blocks = {name: block.connectivity.astype(np.int64) for name, block in feature.elements.items()}
 
     def tries() -> Iterator[Try]:
-        wide, missed = size, np.zeros((0, 2))
-        for margin in _MARGINS:
+        grown, missed = 1.0, np.zeros((0, 2))
+        for margin in margins(size, size):
             what = f"the copy at {point_text(middle)}"
-            zone = zone_with_room(mesh, chart, int(rows[0]), margin * wide, outer, outer, what=what)
-            wide = max(wide, zone.size)
+            zone = zone_with_room(mesh, chart, int(rows[0]), margin * grown, outer, outer, what=what)
+            grown = max(grown, zone.size / size)
             lifted, beneath = chart.lifted(flat, zone.local.nodes, zone.triangles)
             missed = outer[beneath[loop] < 0]
             if len(missed):

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 import numpy as np
 
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import Try, best_of
+from oddseam.editing.acceptance import Try, best_of, margins
 from oddseam.editing.bounds import BOUNDS
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import crossed, leaves
@@ -18,8 +18,6 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import boxes, unit_normals
 from oddseam.model import Mesh
 
-#: So far beyond the line elements are meshed anew, over their size; more if they get no better shape.
-_MARGINS = (1.6, 2.6, 4.0, 6.0)
 #: Points nearer to a node than this share of the size are that node.
 _SAME = 0.02
 #: The surface may turn away from the mean of its normals along the line up to an angle of this cosine.
@@ -67,14 +65,14 @@ def with_line(
     splits = ("sharp edge", "crease", *(("line element",) if split_lines else ()))
 
     def tries() -> Iterator[Try]:
-        wide, fits, leaves = size, False, None
-        for margin in _MARGINS:
+        grown, fits, leaves = 1.0, False, None
+        within = flat if opening else line
+        for margin in margins(size, float(steps.mean())):
             for through in ((), splits):
-                within = flat if opening else line
                 zone = zone_round(
-                    mesh, chart, element, within, margin * wide, closed=opening, across_parts=True, through=through
+                    mesh, chart, element, within, margin * grown, closed=opening, across_parts=True, through=through
                 )
-                wide = max(wide, zone.size)
+                grown = max(grown, zone.size / size)
                 try:
                     made = Try(zone, _insert(zone, points.copy(), flat, closed, opening, splits))
                 except Refusal as refusal:  # with more around it, or beyond an edge, there may be room

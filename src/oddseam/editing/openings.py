@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import point_text
-from oddseam.editing.acceptance import Try, best_of, said, worst_of
+from oddseam.editing.acceptance import Try, best_of, margins, said, worst_of
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
 from oddseam.editing.filling_in import Insert
@@ -20,8 +20,6 @@ from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 
-#: So far beyond the outermost ring elements are meshed anew, over their size; more if they get no better shape.
-_MARGINS = (1.6, 2.6, 4.0, 6.0)
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
 
@@ -117,12 +115,13 @@ def cut_opening(
     what = f"the opening ({outline.name}{', with its collars' if widths else ''})"
 
     def tries() -> Iterator[Try]:
-        wide, missed = size, np.zeros((0, 2))
-        for margin in _MARGINS:
+        grown, missed = 1.0, np.zeros((0, 2))
+        step = float(np.linalg.norm(outer - np.roll(outer, 1, axis=0), axis=1).mean())
+        for margin in margins(size, step):
             zone = zone_with_room(
-                mesh, chart, element, margin * wide, outer, outline.points, what=what, split_lines=split_lines
+                mesh, chart, element, margin * grown, outer, outline.points, what=what, split_lines=split_lines
             )
-            wide = max(wide, zone.size)
+            grown = max(grown, zone.size / size)
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
             if not len(missed):  # else with more around it there may be room
                 yield Try(zone, _insert(zone, outline, widths))

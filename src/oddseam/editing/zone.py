@@ -157,7 +157,7 @@ def zone_round(
     line : (k, 2) array
         In the plane of the chart.
     margin : float
-        Elements belong to it with all nodes nearer, measured in the plane.
+        Elements belong to it with all nodes nearer, measured in the plane; and those that the line crosses.
     closed : bool
         Whether the line is a polygon.
     across_parts : bool
@@ -178,12 +178,10 @@ def zone_round(
     near = np.zeros(mesh.n_nodes, bool)
     away = distance_to_polygon(flat[rows], line) if closed else distance_to_edges(flat[rows], line[:-1], line[1:])
     near[rows] = away <= margin
-    touched, within = np.zeros(mesh.n_elements, bool), np.zeros(mesh.n_elements, bool)
-    at = 0
-    for block in mesh.elements.values():
-        nodes = near[block.connectivity]
-        touched[at : at + len(block)], within[at : at + len(block)] = nodes.any(axis=1), nodes.all(axis=1)
-        at += len(block)
+    within = _having(mesh, near, every=True)
+    within[_beneath(mesh, chart, flat, line, reach, closed)] = True
+    near[np.unique(mesh.triangulation.triangles[within[mesh.triangulation.element]])] = True
+    touched = _having(mesh, near, every=False)  # all that is beside what is within
     touched[element] = True
     around = np.flatnonzero(touched)
     local = extracted(mesh, around)
@@ -216,6 +214,46 @@ def zone_round(
     mean = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
     bounds = {name: c.edges[its[kind[its] == k]].astype(np.int64) for k, name in enumerate(BOUNDS)}
     return Zone(mesh, around, local, chart, elements, bounds, mean)
+
+
+def _having(mesh: Mesh, nodes: Array, *, every: bool) -> Array:
+    """(m,) bool: elements with any, or every, node among some (a mask)."""
+    held = [nodes[block.connectivity] for block in mesh.elements.values()]
+    return np.concatenate([np.zeros(0, bool), *((its.all if every else its.any)(axis=1) for its in held)])
+
+
+def _beneath(mesh: Mesh, chart: Chart, flat: Array, line: Array, reach: float, closed: bool) -> Array:
+    """Elements that a line crosses, seen along the direction and near to its plane."""
+    t = mesh.triangulation
+    corners = flat[t.triangles]
+    low, high = line.min(axis=0), line.max(axis=0)
+    near = ((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)
+    rows = np.flatnonzero(near)
+    depth = np.abs((mesh.nodes[t.triangles[rows]] - chart.origin) @ chart.normal).min(axis=1)
+    rows = rows[depth <= reach]
+    a, b = (line, np.roll(line, -1, axis=0)) if closed else (line[:-1], line[1:])
+    return np.asarray(np.unique(t.element[rows[_crosses(corners[rows], a, b)]]))
+
+
+def _crosses(corners: Array, a: Array, b: Array) -> Array:
+    """(t,) bool: triangles (t, 3, 2) of a plane that any of some edges (e, 2) has a point in common with."""
+    found = np.zeros(len(corners), bool)
+    turn = np.array([[0.0, 1.0], [-1.0, 0.0]])
+    for start, end in zip(a, b, strict=True):
+        ends = np.stack([start, end])
+        # apart along the normal of the edge, or of a side, or along either axis
+        axes = [
+            np.broadcast_to((end - start) @ turn, (len(corners), 2)),
+            *np.eye(2)[:, None].repeat(len(corners), axis=1),
+        ]
+        axes += [(np.roll(corners, -1, axis=1) - corners)[:, k] @ turn for k in range(3)]
+        apart = np.zeros(len(corners), bool)
+        for axis in axes:
+            one = np.einsum("tkd,td->tk", corners, axis)
+            two = axis @ ends.T
+            apart |= (one.max(axis=1) < two.min(axis=1)) | (two.max(axis=1) < one.min(axis=1))
+        found |= ~apart
+    return found
 
 
 def distance_to_edges(points: Array, start: Array, end: Array) -> Array:
