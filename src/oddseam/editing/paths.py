@@ -92,13 +92,36 @@ def _by_runs(mesh: Mesh, points: Array, normals: Array, ids: Array, runs: list[A
         zones.append(zone)
         worst = min(worst[0], its[0]), min(worst[1], its[1])
         line.append(mesh.node_ids[rows if run is runs[-1] and run[-1] != 0 else rows[:-1]])
-        ends = np.sort(np.column_stack([rows[:-1], rows[1:]]), axis=1)
-        drawn = Creases(ends, np.full(len(ends), CREASE_KINDS.index("drawn"), np.int8))
-        added.append(np.sort(mesh.node_ids[ends], axis=1))
-        mesh = mesh.replaced(creases=joint_creases(mesh.creases, drawn))  # later runs keep to what is there
+        mesh, drawn = _drawn(mesh, np.column_stack([rows[:-1], rows[1:]]))
+        added.append(drawn)
     mesh = _without(mesh, before, np.concatenate(added))
     rows, _ = IdIndex(mesh.node_ids).of(np.concatenate(line))
     return Path(mesh, rows, zones, worst)
+
+
+def with_paths(mesh: Mesh, lines: list[tuple[Array, Array, Array, bool]]) -> list[Path]:
+    """Lines laid into a mesh one after the other, which keep to each other; the last has the mesh of all.
+
+    Each is points, normals, ids and whether it is closed, see ``with_path``.  The rows are those of that mesh.
+    """
+    before, added, paths, ids = mesh.creases, [np.zeros((0, 2), np.int64)], [], []
+    for points, normals, numbers, closed in lines:
+        path = with_path(mesh, points, normals, numbers, closed=closed)
+        ids.append(path.mesh.node_ids[path.rows])
+        ends = np.column_stack([path.rows, np.roll(path.rows, -1)])[: None if closed else -1]
+        mesh, drawn = _drawn(path.mesh, ends)
+        added.append(drawn)
+        paths.append(path)
+    mesh = _without(mesh, before, np.concatenate(added))
+    index = IdIndex(mesh.node_ids)
+    return [path._replace(mesh=mesh, rows=index.of(its)[0]) for path, its in zip(paths, ids, strict=True)]
+
+
+def _drawn(mesh: Mesh, ends: Array) -> tuple[Mesh, Array]:
+    """The mesh with edges as drawn creases, to which later lines keep, and the ids of their nodes."""
+    ends = np.sort(ends, axis=1)
+    drawn = Creases(ends, np.full(len(ends), CREASE_KINDS.index("drawn"), np.int8))
+    return mesh.replaced(creases=joint_creases(mesh.creases, drawn)), np.sort(mesh.node_ids[ends], axis=1)
 
 
 def _without(mesh: Mesh, before: Creases | None, ids: Array) -> Mesh:

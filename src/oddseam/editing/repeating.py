@@ -10,7 +10,7 @@ from oddseam.editing.acceptance import said, worst_of
 from oddseam.editing.chart import unit
 from oddseam.editing.copying import lies_in_sheet, with_copy
 from oddseam.editing.lines import brought_to
-from oddseam.editing.paths import with_path
+from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
@@ -217,12 +217,14 @@ def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: f
     edges = number[edges[is_foot[edges].all(axis=1)]].astype(np.int64)
     curves = trace_curves(placed, edges, np.zeros(len(rows), bool))
     lines = [curves.node[i:j] for i, j in zip(curves.first[:-1], curves.first[1:], strict=True)]
+    its = []
     for curve in lines:
         closed = bool(curve[0] == curve[-1])
         line = curve[:-1] if closed else curve
-        made = with_path(mesh, placed[line], normals[line], ids[line], closed=closed)
+        its.append((placed[line], normals[line], ids[line], closed))
+    for made, (line, *_) in zip(with_paths(mesh, its), its, strict=True):
         if len(made.rows) > len(line):
-            raise Refusal(f"its foot crosses a sharp edge near {point_text(placed[line[0]])} without a node on that")
+            raise Refusal(f"its foot crosses a sharp edge near {point_text(line[0])} without a node on that")
         mesh = made.mesh
     found = _nearest_nodes(mesh, placed)
     return mesh, found, float(off.max()), len(lines)
