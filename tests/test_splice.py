@@ -95,6 +95,8 @@ def test_frames_and_several_regions_are_replaced():
     for what in (
         "box (4,4,-1) (16,16,1) and not box (8,8,-1) (12,12,1)",
         "box (2,2,-1) (6,6,1) or box (12,12,-1) (16,16,1)",
+        "box (4,4,-1) (9,16,1) or box (10,4,-1) (16,16,1)",  # an element apart
+        "box (4,4,-1) (16,16,1) and not box (5,5,-1) (9,9,1)",
     ):
         new = oddseam.splice(mesh, what, replacement=other, within=0.1)
         assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1 and stays(mesh, new, what)

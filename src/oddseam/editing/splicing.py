@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.editing.lines import brought_to
-from oddseam.editing.paths import with_path
+from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
 from oddseam.features.strips import Fold, folded, laid
@@ -205,18 +205,20 @@ def _trimmed(
         if away[k] >= farthest:
             farthest, worst_at = float(away[k]), point_of(mesh.nodes[nodes[k]])
         placed.append((points, normals, surface.element_ids[rows], _on_rim(surface, points)))
-    ids = []
-    for (_, closed), (points, normals, numbers, on_rim) in zip(chains, placed, strict=True):
+    ids: dict[int, Array] = {}
+    lines = {}
+    for k, ((_, closed), (points, normals, numbers, on_rim)) in enumerate(zip(chains, placed, strict=True)):
         if on_rim.all() and closed:  # it fits as it is
             rims = [rim for rim in surface.connectivity.rims if rim.closed]
             near = [float(np.linalg.norm(surface.nodes[rim.nodes] - points[0], axis=1).min()) for rim in rims]
-            ids.append(surface.node_ids[rims[int(np.argmin(near))].nodes])
-            continue
-        path = with_path(surface, points, normals, numbers, closed=closed)
+            ids[k] = surface.node_ids[rims[int(np.argmin(near))].nodes]
+        else:
+            lines[k] = points, normals, numbers, closed
+    for k, path in zip(lines, with_paths(surface, list(lines.values())), strict=True):
         surface = path.mesh
-        ids.append(surface.node_ids[path.rows])
+        ids[k] = surface.node_ids[path.rows]
     index = IdIndex(surface.node_ids)
-    cuts = [_Cut(nodes, closed, index.of(its)[0]) for (nodes, closed), its in zip(chains, ids, strict=True)]
+    cuts = [_Cut(nodes, closed, index.of(ids[k])[0]) for k, (nodes, closed) in enumerate(chains)]
     return surface, cuts, farthest, worst_at
 
 
