@@ -225,14 +225,16 @@ def _having(mesh: Mesh, nodes: Array, *, every: bool) -> Array:
 def _beneath(mesh: Mesh, chart: Chart, flat: Array, line: Array, reach: float, closed: bool) -> Array:
     """Elements that a line crosses, seen along the direction and near to its plane."""
     t = mesh.triangulation
-    corners = flat[t.triangles]
     low, high = line.min(axis=0), line.max(axis=0)
-    near = ((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)
-    rows = np.flatnonzero(near)
+    # on which sides of the line's box every node is: a triangle all of whose nodes are on one side is apart
+    sides = (flat < low) @ np.array([1, 2], np.int8) + (flat > high) @ np.array([4, 8], np.int8)
+    one, two, three = (sides[t.triangles[:, k]] for k in range(3))
+    rows = np.flatnonzero((one & two & three) == 0)
     depth = np.abs((mesh.nodes[t.triangles[rows]] - chart.origin) @ chart.normal).min(axis=1)
     rows = rows[depth <= reach]
+    corners = flat[t.triangles[rows]]
     a, b = (line, np.roll(line, -1, axis=0)) if closed else (line[:-1], line[1:])
-    return np.asarray(np.unique(t.element[rows[_crosses(corners[rows], a, b)]]))
+    return np.asarray(np.unique(t.element[rows[_crosses(corners, a, b)]]))
 
 
 def _crosses(corners: Array, a: Array, b: Array) -> Array:
