@@ -11,7 +11,7 @@ from oddseam.editing.paths import with_path
 from oddseam.editing.seams import run_near
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
-from oddseam.features.strips import Fold, folded, laid
+from oddseam.features.strips import either_way
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
@@ -75,7 +75,8 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     if missing.any():
         raise Refusal(f"the edge at {at} belongs to what would be meshed anew; is it on the face already?")
     steps = np.linalg.norm(np.diff(made.nodes[chain], axis=0), axis=1)
-    fold = _fold(made.nodes, chain, row, closed, 2.0 * within + float(steps.max()), 0.5 * float(steps.min()))
+    most, snap = 2.0 * within + float(steps.max()), 0.5 * float(steps.min())
+    fold = either_way(made.nodes, chain, row, most, snap, closed=closed)
     if fold is None:
         raise Refusal(f"the edge at {at} cannot be laid on the line imprinted for it")
     place = point_of(mesh.nodes[run].mean(axis=0))
@@ -96,14 +97,6 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
         Step("mesh anew", fresh, 0.0, f"elements, worst: {said(worst)}"),
     )
     return joined.mesh, Outcome(done)
-
-
-def _fold(points: Array, chain: Array, run: Array, closed: bool, most: float, snap: float) -> Fold | None:
-    """The edge laid on the line, which may run either way round if both are closed."""
-    if not closed:
-        return laid(points, chain, run, most, snap)
-    ways = [folded(points, [chain, its], most, snap) for its in (run, run[::-1])]
-    return min((fold for fold in ways if fold is not None), key=lambda fold: fold.width, default=None)
 
 
 def _run_on_face(mesh: Mesh, near: Array, within: float) -> tuple[Array, bool, Array, Array, Array]:

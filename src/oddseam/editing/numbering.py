@@ -13,6 +13,7 @@ from oddseam.findings.finding import point_of
 from oddseam.formats import referred_nodes
 from oddseam.model import Elements, Mesh
 from oddseam.model.groups import Groups
+from oddseam.model.rings import used_nodes
 from oddseam.model.shape import Creases
 
 Range = tuple[int, int | None]
@@ -86,9 +87,7 @@ def drop_unused_nodes(mesh: Mesh) -> tuple[Mesh, Outcome]:
     >>> oddseam.drop_unused_nodes(oddseam.Mesh.from_triangles(nodes, [[0, 1, 2]], unit="mm")).n_nodes
     3
     """
-    used = np.zeros(mesh.n_nodes, bool)
-    for block in mesh.elements.values():
-        used[block.connectivity] = True
+    used = used_nodes(mesh)
     spare = int((~used).sum())
     for its in mesh.groups.nodes.values():
         used[its] = True

@@ -80,33 +80,23 @@ def _element_at(mesh: Mesh, point: Array, number: int) -> int:
 
 def _by_runs(mesh: Mesh, points: Array, normals: Array, ids: Array, runs: list[Array], split_lines: bool) -> Path:
     """The mesh with a line laid into it run by run; the last run ends where the first begins, or nowhere."""
-    line: list[Array] = []
-    zones, worst = [], (np.inf, np.inf)
-    before = mesh.creases
-    added: list[Array] = []
-    for run in runs:
-        start = _element_at(mesh, points[run[0]], ids[run[0]])
-        mesh, rows, zone, its = with_line(
-            mesh, points[run].copy(), normals[run], start, closed=False, opening=False, split_lines=split_lines
-        )
-        zones.append(zone)
-        worst = min(worst[0], its[0]), min(worst[1], its[1])
-        line.append(mesh.node_ids[rows if run is runs[-1] and run[-1] != 0 else rows[:-1]])
-        mesh, drawn = _drawn(mesh, np.column_stack([rows[:-1], rows[1:]]))
-        added.append(drawn)
-    mesh = _without(mesh, before, np.concatenate(added))
-    rows, _ = IdIndex(mesh.node_ids).of(np.concatenate(line))
-    return Path(mesh, rows, zones, worst)
+    lines = [(points[run], normals[run], ids[run], False) for run in runs]
+    paths = with_paths(mesh, lines, split_lines=split_lines)
+    rows = [path.rows[:-1] for path in paths]
+    if runs[-1][-1] != 0:
+        rows.append(paths[-1].rows[-1:])
+    worst = min(path.worst[0] for path in paths), min(path.worst[1] for path in paths)
+    return Path(paths[-1].mesh, np.concatenate(rows), [zone for path in paths for zone in path.zones], worst)
 
 
-def with_paths(mesh: Mesh, lines: list[tuple[Array, Array, Array, bool]]) -> list[Path]:
+def with_paths(mesh: Mesh, lines: list[tuple[Array, Array, Array, bool]], *, split_lines: bool = False) -> list[Path]:
     """Lines laid into a mesh one after the other, which keep to each other; the last has the mesh of all.
 
     Each is points, normals, ids and whether it is closed, see ``with_path``.  The rows are those of that mesh.
     """
     before, added, paths, ids = mesh.creases, [np.zeros((0, 2), np.int64)], [], []
     for points, normals, numbers, closed in lines:
-        path = with_path(mesh, points, normals, numbers, closed=closed)
+        path = with_path(mesh, points, normals, numbers, closed=closed, split_lines=split_lines)
         ids.append(path.mesh.node_ids[path.rows])
         ends = np.column_stack([path.rows, np.roll(path.rows, -1)])[: None if closed else -1]
         mesh, drawn = _drawn(path.mesh, ends)

@@ -17,6 +17,7 @@ from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
 from oddseam.model.proof import worse
+from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
 
@@ -92,7 +93,7 @@ def repeat(
         raise Refusal(f"only tri and quad elements can be repeated; the pick has {', '.join(others)}")
     feature = extracted(mesh, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
-    is_foot = np.isin(feature.node_ids, rest.node_ids[_used(rest)])
+    is_foot = np.isin(feature.node_ids, rest.node_ids[used_nodes(rest)])
     if lies_in_sheet(mesh, elements):
         copies = range(1, times + 1)
         its = [_transformed(feature.nodes, copy, times, vector, axis, about, angle) for copy in copies]
@@ -164,13 +165,6 @@ def _other_kinds(mesh: Mesh, elements: Array) -> list[str]:
         at += len(block)
         if count and name not in ("tri", "quad"):
             found.append(f"{count:,} {name}")
-    return found
-
-
-def _used(mesh: Mesh) -> Array:
-    found = np.zeros(mesh.n_nodes, bool)
-    for block in mesh.elements.values():
-        found[block.connectivity] = True
     return found
 
 

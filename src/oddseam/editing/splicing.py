@@ -12,7 +12,8 @@ from oddseam.editing.lines import brought_to
 from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
-from oddseam.features.strips import Fold, folded, laid
+from oddseam.features.strips import either_way
+from oddseam.findings.comparison import distance_to
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import areas_and_normals
@@ -20,6 +21,7 @@ from oddseam.model import Creases, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
 from oddseam.model.proof import worse
+from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
 from oddseam.remeshing.merging import merge
@@ -122,11 +124,8 @@ def splice(
 
 def _stranded(mesh: Mesh, region: Mesh, rest: Mesh, chains: list[tuple[Array, bool]]) -> tuple[str, ...]:
     """What stood on the region and is not joined to what came in its place."""
-    used = np.zeros(rest.n_nodes, bool)
-    for block in rest.elements.values():
-        used[block.connectivity] = True
     border = mesh.node_ids[np.concatenate([nodes for nodes, _ in chains])]
-    own = np.setdiff1d(np.intersect1d(region.node_ids, rest.node_ids[used]), border)
+    own = np.setdiff1d(np.intersect1d(region.node_ids, rest.node_ids[used_nodes(rest)]), border)
     if not len(own):
         return ()
     at = point_text(mesh.nodes[IdIndex(mesh.node_ids).of(own[:1])[0][0]])
@@ -260,7 +259,7 @@ def _pieces(trimmed: Mesh, cuts: list[_Cut], region: Mesh, rest: Mesh, keep: Poi
         chosen = label == label[t.element[near]]
     else:
         area, _ = areas_and_normals(trimmed.nodes[t.triangles])
-        away = [np.bincount(label[t.element], area * _distance(middles, mesh), count) for mesh in (region, rest)]
+        away = [np.bincount(label[t.element], area * distance_to(middles, mesh), count) for mesh in (region, rest)]
         chosen = (away[0] < away[1])[label]
     if not chosen.any():
         raise Refusal(
@@ -276,20 +275,11 @@ def _pieces(trimmed: Mesh, cuts: list[_Cut], region: Mesh, rest: Mesh, keep: Poi
     return rows, trimmed.n_elements - len(rows)
 
 
-def _distance(points: Array, mesh: Mesh) -> Array:
-    """(k,) how far points are from the surface of a mesh."""
-    t = mesh.triangulation
-    if not len(t.triangles):
-        return np.full(len(points), np.inf)
-    found, _ = BoxTree(mesh.nodes[t.triangles]).closest(points)
-    return np.asarray(np.linalg.norm(found - points, axis=1))
-
-
 def _farthest(one: Mesh, two: Mesh) -> tuple[float, Point]:
     """How far nodes and middles of a surface are from another one at most, and where."""
     t = one.triangulation.triangles
     points = np.concatenate([one.nodes[np.unique(t)], one.nodes[t].mean(axis=1)])
-    away = _distance(points, two)
+    away = distance_to(points, two)
     k = int(np.argmax(away))
     return float(away[k]), point_of(points[k])
 
@@ -318,7 +308,8 @@ def _joined(
     for cut in cuts:
         chain, _ = own.of(mesh.node_ids[cut.nodes])
         row, _ = index.of(trimmed.node_ids[cut.rows])
-        fold = _fold(new.nodes, chain, first + row, cut.closed, within)
+        step = float(np.linalg.norm(np.diff(new.nodes[chain], axis=0), axis=1).mean())
+        fold = either_way(new.nodes, chain, first + row, within + step, _SNAP * step, closed=cut.closed)
         if fold is None:
             at = point_text(mesh.nodes[cut.nodes[0]])
             raise Refusal(f"the border of the replacement cannot be laid on that of the cut at {at}")
@@ -330,18 +321,6 @@ def _joined(
         why = next(iter(made.refused.values()), f"{len(made.turned)} elements would be turned over")
         raise Refusal(f"the replacement cannot be joined to the border of the cut: {why}")
     return made.mesh, made.mesh.n_elements - new.n_elements
-
-
-def _fold(points: Array, chain: Array, run: Array, closed: bool, within: float) -> Fold | None:
-    """The border of the replacement laid on that of the cut, whichever way it runs."""
-    step = float(np.linalg.norm(np.diff(points[chain], axis=0), axis=1).mean())
-    most = within + step
-    lay = (
-        [folded(points, [chain, its], most, _SNAP * step) for its in (run, run[::-1])]
-        if closed
-        else [laid(points, chain, its, most, _SNAP * step) for its in (run, run[::-1])]
-    )
-    return min((fold for fold in lay if fold is not None), key=lambda fold: fold.width, default=None)
 
 
 def _facing(mesh: Mesh, kept: Mesh, trimmed: Mesh, cuts: list[_Cut]) -> Mesh:

@@ -15,6 +15,7 @@ from oddseam.features.strips import Fold, folded, laid, paired
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.proof import worse
+from oddseam.model.rings import having
 from oddseam.remeshing.around import like_around
 from oddseam.remeshing.merging import merge
 
@@ -108,7 +109,7 @@ def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
         why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
         raise Refusal(f"the rims at {at} cannot be sewn: {why}")
     new, more = _evened(made.mesh, mesh) if moves == "both" else (made.mesh, made.mesh.n_elements - mesh.n_elements)
-    beside = _at(mesh, np.concatenate(seam.chains))
+    beside = np.flatnonzero(having(mesh, np.isin(np.arange(mesh.n_nodes), np.concatenate(seam.chains))))
     ids = np.setdiff1d(new.element_ids, np.setdiff1d(mesh.element_ids, mesh.element_ids[beside]))
     before, after = worst_of(mesh, beside), worst_of(new, np.flatnonzero(np.isin(new.element_ids, ids)))
     return new, (
@@ -158,13 +159,6 @@ def _with_strip(mesh: Mesh, seam: Seam) -> tuple[Mesh, tuple[Step, ...]]:
             what = f"elements, with two rings on either side, worst: {said(worst_of(new, new_elements(new, mesh)))}"
             done.append(Step("mesh anew", len(new_elements(new, mesh)), 0.0, what))
     return new, tuple(done)
-
-
-def _at(mesh: Mesh, nodes: Array) -> Array:
-    """Elements that have any of some nodes."""
-    mark = np.zeros(mesh.n_nodes, bool)
-    mark[nodes] = True
-    return np.flatnonzero(np.concatenate([mark[block.connectivity].any(axis=1) for block in mesh.elements.values()]))
 
 
 def _gap(one: Array, two: Array) -> float:

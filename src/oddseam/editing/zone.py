@@ -16,6 +16,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
+from oddseam.model.rings import having
 from oddseam.model.splicing import extracted
 
 #: The sheet may be seen under no flatter angle than of this sine.
@@ -178,10 +179,10 @@ def zone_round(
     near = np.zeros(mesh.n_nodes, bool)
     away = distance_to_polygon(flat[rows], line) if closed else distance_to_edges(flat[rows], line[:-1], line[1:])
     near[rows] = away <= margin
-    within = _having(mesh, near, every=True)
+    within = having(mesh, near, every=True)
     within[_beneath(mesh, chart, flat, line, reach, closed)] = True
     near[np.unique(mesh.triangulation.triangles[within[mesh.triangulation.element]])] = True
-    touched = _having(mesh, near, every=False)  # all that is beside what is within
+    touched = having(mesh, near)  # all that is beside what is within
     touched[element] = True
     around = np.flatnonzero(touched)
     local = extracted(mesh, around)
@@ -214,12 +215,6 @@ def zone_round(
     mean = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
     bounds = {name: c.edges[its[kind[its] == k]].astype(np.int64) for k, name in enumerate(BOUNDS)}
     return Zone(mesh, around, local, chart, elements, bounds, mean)
-
-
-def _having(mesh: Mesh, nodes: Array, *, every: bool) -> Array:
-    """(m,) bool: elements with any, or every, node among some (a mask)."""
-    held = [nodes[block.connectivity] for block in mesh.elements.values()]
-    return np.concatenate([np.zeros(0, bool), *((its.all if every else its.any)(axis=1) for its in held)])
 
 
 def _beneath(mesh: Mesh, chart: Chart, flat: Array, line: Array, reach: float, closed: bool) -> Array:

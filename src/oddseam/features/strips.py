@@ -69,6 +69,15 @@ def folded(points: Array, loops: list[Array], most: float, snap: float | None = 
     return best
 
 
+def either_way(points: Array, one: Array, two: Array, most: float, snap: float, *, closed: bool) -> Fold | None:
+    """Lay a chain or a loop on another one, whichever way round that is nearer; see :func:`folded`."""
+    ways = [
+        folded(points, [one, its], most, snap) if closed else laid(points, one, its, most, snap)
+        for its in (two, two[::-1])
+    ]
+    return min((fold for fold in ways if fold is not None), key=lambda fold: fold.width, default=None)
+
+
 def paired(points: Array, one: Array, two: Array, most: float) -> Fold | None:
     """Lay a loop on another one with as many nodes, node on node, turned so that they are nearest in the mean.
 

@@ -124,7 +124,9 @@ def surface_of(mesh: Mesh) -> Mesh:
 
 
 def distance_to(points: Array, surface: Mesh) -> Array:
-    """(k,) how far points are from the facets of a surface."""
+    """(k,) how far points are from the facets of a surface; infinite without any."""
+    if not len(surface.triangulation.triangles):
+        return np.full(len(points), np.inf)
     found, _ = BoxTree(surface.nodes[surface.triangulation.triangles]).closest(points)
     return np.asarray(np.linalg.norm(found - points, axis=1))
 

@@ -37,3 +37,17 @@ def grown(mesh: Mesh, chosen: Array, rings: int, among: Array) -> Array:
             break
         chosen = more
     return chosen
+
+
+def used_nodes(mesh: Mesh) -> Array:
+    """(n,) bool: nodes that elements use."""
+    used = np.zeros(mesh.n_nodes, bool)
+    for block in mesh.elements.values():
+        used[block.connectivity] = True
+    return used
+
+
+def having(mesh: Mesh, nodes: Array, *, every: bool = False) -> Array:
+    """(m,) bool: elements with any, or every, node among some (a mask)."""
+    held = [nodes[block.connectivity] for block in mesh.elements.values()]
+    return np.concatenate([np.zeros(0, bool), *((its.all if every else its.any)(axis=1) for its in held)])
