@@ -84,6 +84,19 @@ if TYPE_CHECKING:
     from oddseam.model.outer_faces import skin as skin
     from oddseam.model.proof import Proof as Proof, prove as prove
     from oddseam.model.properties import assign_property as assign_property
+    from oddseam.morphing.changes import (
+        Bore as Bore,
+        Lattice as Lattice,
+        Move as Move,
+        NewShape as NewShape,
+        Offset as Offset,
+        Scale as Scale,
+        Targets as Targets,
+        Thickness as Thickness,
+        Turn as Turn,
+    )
+    from oddseam.morphing.operation import morph as morph
+    from oddseam.morphing.reading import read_changes as read_changes, read_targets as read_targets
     from oddseam.picks import pick as pick
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.absorbing import absorb as absorb
@@ -126,6 +139,9 @@ _HOME = {
     "change_unit": "model.conversion", "skin": "model.outer_faces",
     "Proof": "model.proof", "prove": "model.proof",
     "assign_property": "model.properties",
+    **dict.fromkeys(("Bore", "Lattice", "Move", "NewShape", "Offset", "Scale", "Targets", "Thickness", "Turn"),
+                    "morphing.changes"),
+    "morph": "morphing.operation", "read_changes": "morphing.reading", "read_targets": "morphing.reading",
     "pick": "picks",
     "draw": "pictures",
     "absorb": "remeshing.absorbing", "coarsen": "remeshing.coarsening",

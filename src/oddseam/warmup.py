@@ -12,6 +12,7 @@ import time
 FAMILIES = (
     "oddseam.model.component_kernels",
     "oddseam.model.edge_kernels",
+    "oddseam.model.face_kernels",
     "oddseam.remeshing.kernels",
     "oddseam.remeshing.coarsen_kernels",
     "oddseam.remeshing.cross_kernels",
@@ -26,6 +27,8 @@ FAMILIES = (
     "oddseam.geometry.ray_kernels",
     "oddseam.remeshing.curve_kernels",
     "oddseam.mending.kernels",
+    "oddseam.morphing.kernels",
+    "oddseam.morphing.relaxing_kernels",
     "oddseam.pictures.kernels",
     "oddseam.geometry.polygon_kernels",
     "oddseam.formats.number_kernels",

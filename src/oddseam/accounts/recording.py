@@ -43,8 +43,8 @@ _UNRECORDED = frozenset({"progress"})
 
 def _plain(value: Any) -> Any:
     """A setting as it is written down."""
-    if isinstance(value, tuple):
-        return list(value)
+    if isinstance(value, list | tuple):
+        return [_plain(one) for one in value]
     return value.as_setting() if hasattr(value, "as_setting") else value
 
 

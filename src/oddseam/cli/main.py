@@ -13,6 +13,7 @@ from oddseam._version import VERSION
 from oddseam.cli.options import STATUS, Verbs
 from oddseam.cli.options_edits import add_edits
 from oddseam.cli.options_looking import add_looking, add_others
+from oddseam.cli.options_morph import add_morph
 from oddseam.cli.options_surface import add_surface
 from oddseam.errors import OddSeamError
 
@@ -33,7 +34,7 @@ def build_parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"oddseam {VERSION}")
     verbs = Verbs(parser)
-    for add in (add_looking, add_surface, add_edits, add_others):
+    for add in (add_looking, add_surface, add_edits, add_morph, add_others):
         add(verbs)
     return parser
 
@@ -43,7 +44,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     args = build_parser().parse_args(argv)
     logging.basicConfig(format="oddseam: %(message)s", level=logging.WARNING, stream=sys.stderr)
     try:
-        rooms = [importlib.import_module(f"oddseam.cli.{room}") for room in ("verbs", "edits")]
+        rooms = [importlib.import_module(f"oddseam.cli.{room}") for room in ("verbs", "edits", "morphing")]
         name = "run_" + args.verb.replace("-", "_")
         status: int = next(getattr(room, name) for room in rooms if hasattr(room, name))(args)
         sys.stdout.flush()

@@ -13,6 +13,8 @@ from rich.table import Table
 
 import oddseam
 from oddseam.arrays import Array
+from oddseam.findings.comparison import QualityPair, quality_pairs
+from oddseam.findings.qualities import quality_rows
 from oddseam.formats.registry import Written
 from oddseam.geometry.quality import MORE_IS_WORSE
 
@@ -293,10 +295,7 @@ def print_comparison(before: str, after: str, found: oddseam.Comparison) -> None
         table.add_row(name, *(f"{counts.get(name, 0):,}" for counts in found.counts))
     table.add_row("area", *(f"{area:.6g}" for area in found.area))
     table.add_row("volume", *("open" if volume is None else f"{volume:.6g}" for volume in found.volume))
-    for kind, measure, worst, median in found.quality:
-        words = zip(worst, median, strict=True)
-        values = ["" if a is None or b is None else f"{a:.3g} / {b:.3g}" for a, b in words]
-        table.add_row(f"{kind} {measure.replace('_', ' ')}, worst / median", *values)
+    _add_quality(table, found.quality)
     console.print(table)
     table = _table("distance", "largest", "95 %", "mean", "place of the largest", right=(1, 2, 3))
     for what, off in (("before to after", found.there), ("after to before", found.back)):
@@ -307,6 +306,26 @@ def print_comparison(before: str, after: str, found: oddseam.Comparison) -> None
         for kind, ids in kinds.items():
             table.add_row(f"{what} {kind}", f"{len(ids):,}", _ranges(ids))
     console.print(table)
+
+
+def print_quality_pairs(before: oddseam.Mesh, after: oddseam.Mesh) -> None:
+    """Quality of all elements before and after, and the worst of them."""
+    console = _console()
+    table = _table("quality", "before", "after", right=(1, 2))
+    _add_quality(table, quality_pairs(before, after))
+    console.print(table)
+    table = _table("worst after", "elements (value)")
+    for row in quality_rows(after, oddseam.Limits())[0]:
+        words = [f"{number} ({value:.3g})" for number, value in zip(row.worst_ids, row.worst_values, strict=True)]
+        table.add_row(f"{row.kind} {row.measure.replace('_', ' ')}", ", ".join(words))
+    console.print(table)
+
+
+def _add_quality(table: Table, pairs: Sequence[QualityPair]) -> None:
+    for kind, measure, worst, median in pairs:
+        words = zip(worst, median, strict=True)
+        values = ["" if a is None or b is None else f"{a:.3g} / {b:.3g}" for a, b in words]
+        table.add_row(f"{kind} {measure.replace('_', ' ')}, worst / median", *values)
 
 
 def _ranges(ids: list[int]) -> str:
@@ -324,7 +343,9 @@ def _ranges(ids: list[int]) -> str:
 def print_entry(entry: oddseam.Entry) -> None:
     """One entry of an account."""
     console = _console()
-    settings = ", ".join(f"{name} {_short(value)}" for name, value in entry.settings.items() if value is not None)
+    settings = ", ".join(
+        f"{name} {_short(value)}" for name, value in entry.settings.items() if value not in (None, [], {})
+    )
     console.print(
         f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s"
     )

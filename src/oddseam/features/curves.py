@@ -43,7 +43,7 @@ class Curves:
     is_corner: Array
 
 
-def _turns(points: Array, edges: Array, degree: Array) -> Array:
+def turns_sharply(points: Array, edges: Array, degree: Array) -> Array:
     """(n,) bool: nodes with two edges where the chain turns so much that they are corners."""
     n = len(points)
     total = np.zeros((n, 3))
@@ -77,7 +77,7 @@ def trace_curves(points: Array, edges: Array, fixed: Array) -> Curves:
     """
     n = len(points)
     degree = np.bincount(edges.ravel(), minlength=n)
-    corner = ((degree > 0) & (degree != 2)) | fixed | _turns(points, edges, degree)
+    corner = ((degree > 0) & (degree != 2)) | fixed | turns_sharply(points, edges, degree)
     ends = np.concatenate([edges, edges[:, ::-1]])
     order = np.argsort(ends[:, 0], kind="stable")
     start = np.searchsorted(ends[order, 0], np.arange(n + 1)).tolist()

@@ -104,7 +104,7 @@ def compare(before: Mesh, after: Mesh) -> Comparison:
         (_volume(one), _volume(two)),
         _off(one, two),
         _off(two, one),
-        tuple(_quality(before, after)),
+        tuple(quality_pairs(before, after)),
         compare_ids(before, after),
     )
 
@@ -157,7 +157,7 @@ def _off(one: Mesh, two: Mesh) -> Off:
     return Off(float(away[k]), point_of(place), p95, mean)
 
 
-def _quality(before: Mesh, after: Mesh) -> list[QualityPair]:
+def quality_pairs(before: Mesh, after: Mesh) -> list[QualityPair]:
     """Worst and median of every measure of both, by kind."""
     both = [element_quality(mesh) for mesh in (before, after)]
     rows: list[QualityPair] = []

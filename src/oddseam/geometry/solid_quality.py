@@ -19,7 +19,7 @@ import numpy as np
 from oddseam.arrays import Array
 
 #: Corners of every kind, each with the ends of three edges, positive for a sound element.
-_TRIADS = {
+TRIADS = {
     "tet": [(0, 1, 2, 3), (1, 2, 0, 3), (2, 0, 1, 3), (3, 0, 2, 1)],
     "pyramid": [(k, (k + 1) % 4, (k + 3) % 4, 4) for k in range(4)],
     "wedge": [(k, (k + 1) % 3, (k + 2) % 3, k + 3) for k in range(3)]
@@ -39,7 +39,7 @@ def solid_quality(kind: str, corners: Array) -> dict[str, Array]:
 
 def _scaled_jacobian(kind: str, corners: Array) -> Array:
     least = np.full(len(corners), np.inf)
-    for at, *ends in _TRIADS[kind]:
+    for at, *ends in TRIADS[kind]:
         a, b, c = (corners[:, end] - corners[:, at] for end in ends)
         det = np.einsum("ij,ij->i", a, np.cross(b, c))
         size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1) * np.linalg.norm(c, axis=1)

@@ -41,7 +41,7 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
 
     Notes
     -----
-    O(n log n) in the number of faces.
+    O(n) in the number of faces.
 
     Examples
     --------
@@ -51,19 +51,9 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     >>> oddseam.skin(tet).counts
     {'nodes': 4, 'tri': 4}
     """
-    sides = [_Sides(mesh, name, at) for name, at in _solids(mesh)]
-    if not sides:
+    tables = outer_faces(mesh)
+    if not tables:
         raise Refusal("the mesh has no solid elements to take a skin of")
-    outer = _outer([s.key for s in sides])
-    blocks: dict[str, list[tuple[Array, Array, Array]]] = {}
-    for its, is_outer in zip(sides, outer, strict=True):
-        for shell, table, element, side in its.faces(is_outer):
-            blocks.setdefault(shell, []).append((table, element, side))
-    tables = {
-        shell: tuple(np.concatenate(column) for column in zip(*blocks[shell], strict=True))
-        for shell in KINDS
-        if shell in blocks
-    }
     element = np.concatenate([columns[1] for columns in tables.values()])
     side = np.concatenate([columns[2] for columns in tables.values()])
     named, part_of, parts = _named_boundaries(mesh, element, side)
@@ -82,6 +72,23 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     left = {name: len(block) for name, block in mesh.elements.items() if KINDS[name].dimension < 3}
     notes = tuple(f"left out: {count:,} {name} elements" for name, count in left.items())
     return result, Outcome((Step("take the outer faces", at, 0.0, f"of {solids:,} solids"),), notes)
+
+
+def outer_faces(mesh: Mesh) -> dict[str, tuple[Array, Array, Array]]:
+    """By shell kind the outer faces of solids: their nodes (f, k), and element and local side (f,) of each.  O(n)."""
+    sides = [_Sides(mesh, name, at) for name, at in _solids(mesh)]
+    if not sides:
+        return {}
+    outer = _outer([s.key for s in sides], mesh.n_nodes)
+    blocks: dict[str, list[tuple[Array, Array, Array]]] = {}
+    for its, is_outer in zip(sides, outer, strict=True):
+        for shell, table, element, side in its.faces(is_outer):
+            blocks.setdefault(shell, []).append((table, element, side))
+    return {
+        shell: tuple(np.concatenate(column) for column in zip(*blocks[shell], strict=True))  # type: ignore[misc]
+        for shell in KINDS
+        if shell in blocks
+    }
 
 
 def _solids(mesh: Mesh) -> list[tuple[str, int]]:
@@ -103,8 +110,9 @@ class _Sides:
         keys = []
         for side in self._kind.sides:
             corners = np.sort(self._table[:, list(side)], axis=1)
-            missing = np.full((len(corners), 4 - len(side)), -1, corners.dtype)
-            keys.append(np.concatenate([missing, corners], axis=1))
+            key = np.full((len(corners), 4), -1, np.int32)
+            key[:, 4 - len(side) :] = corners
+            keys.append(key)
         self.key = np.concatenate(keys)
 
     def faces(self, outer: Array) -> list[tuple[str, Array, Array, Array]]:
@@ -128,15 +136,16 @@ def _middle(kind: ElementKind, side: tuple[int, ...]) -> list[int]:
     return [kind.corners + next(n for n, edge in enumerate(kind.edges) if set(edge) == pair) for pair in pairs]
 
 
-def _outer(keys: list[Array]) -> list[Array]:
+def _outer(keys: list[Array], n_nodes: int) -> list[Array]:
     """Which faces occur once."""
+    from oddseam.compiled import announce
+    from oddseam.model.face_kernels import mark_outer
+
+    announce(mark_outer)
     whole = np.concatenate(keys)
-    order = np.lexsort(whole.T[::-1])
-    same = (whole[order][1:] == whole[order][:-1]).all(axis=1)
-    twice = np.zeros(len(whole), bool)
-    twice[order[1:][same]] = True
-    twice[order[:-1][same]] = True
-    return np.split(~twice, np.cumsum([len(key) for key in keys])[:-1])
+    outer = np.zeros(len(whole), bool)
+    mark_outer(whole, n_nodes, outer)
+    return np.split(outer, np.cumsum([len(key) for key in keys])[:-1])
 
 
 def _named_boundaries(mesh: Mesh, element: Array, side: Array) -> tuple[dict[str, Array], Array, tuple[Part, ...]]:

@@ -13,13 +13,15 @@ from oddseam.findings import Finding, Survey, survey
 from oddseam.findings.across import local_lengths
 from oddseam.findings.comparison import surface_of
 from oddseam.findings.measuring import thin_places
+from oddseam.geometry.planes import Plane
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
 from oddseam.pictures.column import draw_close_ups, draw_colour_scale, draw_histograms, draw_quality
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
+from oddseam.pictures.moved import draw_outline, moves_of_elements, outline_of
 from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
-from oddseam.pictures.scene import COLOURS, Plane, Scene, scene_of
+from oddseam.pictures.scene import COLOURS, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
 from oddseam.pictures.view import Camera, render
@@ -49,6 +51,7 @@ def draw(
     colour: str | None = None,
     sizes: SizeField | None = None,
     against: Mesh | None = None,
+    moved_from: Mesh | None = None,
     before: Mesh | None = None,
     found: Survey | None = None,
     plain: bool = False,
@@ -74,6 +77,8 @@ def draw(
         Colour every facet by the edge length that is wanted there.
     against : Mesh, optional
         Colour every facet by how far it is from this one.
+    moved_from : Mesh, optional
+        Colour every facet by how far its nodes have moved from where they are in this one, and draw its outline.
     before : Mesh, optional
         Drawn beside the mesh, from the same direction and at the same scale.
     found : Survey, optional
@@ -109,6 +114,11 @@ def draw(
             other = surface_of(against)
             off = Lengths.of_distance(one, other)
             return replace(scene, colours=off.colours(facet_distances(scene.nodes, scene.triangles, other))), off
+        if moved_from is not None:
+            moves = moves_of_elements(moved_from, one)
+            shifts = Lengths.of_moves(one, moves)
+            colours = shifts.colours(np.where(moves > 0, moves, np.nan)[scene.element])
+            return replace(scene, colours=colours, outline=outline_of(moved_from)), shifts
         if colour is None:
             return scene, None
         if colour in LENGTHS:
@@ -124,10 +134,13 @@ def draw(
     scene, scale = scene_for(mesh)
     sheet = Sheet()
     if before is not None:
-        _draw_two(sheet, (before, mesh), (scene_for(before)[0], scene), eye, title, plain)
+        was, its = scene_for(before)
+        both = (its, scale) if isinstance(its, Colouring) and isinstance(scale, Colouring) else None
+        _draw_two(sheet, (before, mesh), (was, scene), eye, title, plain, both)
         sheet.save(path)
         return path
-    if found is None and not plain and colour not in ("patch", *LENGTHS) and sizes is None and against is None:
+    by_length = colour in ("patch", *LENGTHS) or any(other is not None for other in (sizes, against, moved_from))
+    if found is None and not plain and not by_length:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
     if colour in _SHORTEST and not plain:
@@ -138,7 +151,8 @@ def draw(
         marks, scene = choose_marks(scene.in_sight(worst)), replace(scene, lines=(*scene.lines, lines))
     sheet.text(16, 28, title or _name(mesh), 15, weight="bold")
     sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
-    camera = Camera.around(scene.points, eye, *_VIEW[2:])
+    points = scene.points if scene.outline is None else np.concatenate([scene.points, scene.outline.reshape(-1, 3)])
+    camera = Camera.around(points, eye, *_VIEW[2:])
     _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
     _draw_legend(sheet, (scene,), bool(marks))
     column = _VIEW[0] + _VIEW[2] + 20
@@ -201,6 +215,8 @@ def _draw_view(
     )  # fmt: skip
     sheet.put(picture, left, top)
     axes = sheet.overlay(left, top, width, height)
+    if scene.outline is not None:
+        draw_outline(axes, camera, scene.outline)
     draw_rings(axes, camera, depth, marks)
     room = 0.25 * camera.width / camera.scale
     power = 10.0 ** np.floor(np.log10(room))
@@ -226,9 +242,15 @@ def _draw_legend(sheet: Sheet, scenes: tuple[Scene, ...], marked: bool) -> None:
 
 
 def _draw_two(
-    sheet: Sheet, meshes: tuple[Mesh, Mesh], scenes: tuple[Scene, Scene], eye: Array, title: str | None, plain: bool
+    sheet: Sheet,
+    meshes: tuple[Mesh, Mesh],
+    scenes: tuple[Scene, Scene],
+    eye: Array,
+    title: str | None,
+    plain: bool,
+    colourings: tuple[Colouring, Colouring] | None,
 ) -> None:
-    """Two meshes side by side, each with its rings and a list of what was found."""
+    """Two meshes side by side, each with its rings and a list of what was found, or the scale of its colours."""
     head = title or f"{_name(meshes[1])}: before and after"
     sheet.text(16, 28, head, 15, weight="bold")
     said = "   |   ".join(scenes[1].said)
@@ -236,14 +258,16 @@ def _draw_two(
     points = np.concatenate([scene.points for scene in scenes])
     camera = Camera.around(points, eye, *_TWO_VIEWS[0][2:])
     any_marked = False
-    for word, mesh, scene, box in zip(("before", "after"), meshes, scenes, _TWO_VIEWS, strict=True):
-        found = None if plain else survey(mesh, thin=False)
+    for k, (word, mesh, scene, box) in enumerate(zip(("before", "after"), meshes, scenes, _TWO_VIEWS, strict=True)):
+        found = None if plain or colourings is not None else survey(mesh, thin=False)
         marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
         any_marked |= bool(marks)
-        done = ", ".join(entry.operation for entry in mesh.account)
+        done = ", ".join(dict.fromkeys(entry.operation for entry in mesh.account if entry.operation != "skin"))
         sheet.text(box[0] + 6, 58, f"{word}: {done}" if done else word, 11, weight="bold")
         sheet.text(box[0] + 6, 78, _subtitle(mesh, replace(scene, said=()), found), FONT - 0.5, color="#444444")
         _draw_view(sheet, box, scene, camera, marks, mesh)
+        if colourings is not None:
+            draw_colour_scale(sheet, colourings[k], box[0] + 150, box[1] + box[3] - 36)
         if found is not None:
             _list_findings(sheet, found.findings, marks, box)
     _draw_legend(sheet, scenes, any_marked)

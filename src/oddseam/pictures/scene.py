@@ -12,12 +12,10 @@ from oddseam.errors import Refusal
 from oddseam.findings import Finding, Place
 from oddseam.geometry.clipping import clip_triangles
 from oddseam.geometry.crossing_lines import crossing_lines
+from oddseam.geometry.planes import Plane, as_plane
 from oddseam.model import Mesh
 from oddseam.picks import pick
 from oddseam.pictures.view import Lines
-
-#: A plane: ``"x=12.5"``, or a point on it and its normal.
-Plane = str | tuple[Sequence[float], Sequence[float]]
 
 #: Okabe-Ito colours, given to the kinds of finding by us.
 COLOURS = {
@@ -53,6 +51,8 @@ class Scene:
     said : tuple of str
         What is left out.
     colours : (m, 3) float array, optional
+    outline : (k, 2, 3) float array, optional
+        Ends of lines that are drawn over all else.
     """
 
     nodes: Array
@@ -61,6 +61,7 @@ class Scene:
     lines: tuple[Lines, ...] = ()
     said: tuple[str, ...] = ()
     colours: Array | None = None
+    outline: Array | None = None
 
     @property
     def points(self) -> Array:
@@ -108,7 +109,7 @@ def scene_of(
         nodes, lines = np.concatenate([nodes, ends]), (*lines, more)
     scene = Scene(nodes, t.triangles[rows], t.element[rows], lines, tuple(said))
     if cut is not None and len(rows):
-        scene = _cut(scene, *_plane(cut), toward_eye)
+        scene = _cut(scene, *as_plane(cut), toward_eye)
     if not len(scene.triangles):
         raise Refusal("nothing is left to draw; pick or cut less away")
     return scene
@@ -138,26 +139,6 @@ def _lines_of_crossings(mesh: Mesh, shown: Array) -> tuple[Array, Lines]:
     ends = found.ends[~found.in_plane].reshape(-1, 3)
     edges = mesh.n_nodes + np.arange(len(ends)).reshape(-1, 2)
     return ends, Lines("crossing facets", edges, to_rgb(COLOURS["crossing facets"]))
-
-
-def _plane(cut: Plane) -> tuple[Array, Array]:
-    """A point on the plane and its unit normal."""
-    if isinstance(cut, str):
-        axis, _, value = cut.partition("=")
-        words = [axis.strip(), value] if value else cut.split(",")
-        try:
-            if words[0] in ("x", "y", "z") and len(words) == 2:
-                normal = np.eye(3)["xyz".index(words[0])]
-                return normal * float(words[1]), normal
-            point, normal = np.array(words, float).reshape(2, 3)
-        except ValueError:
-            raise Refusal(f"cut {cut!r}: say x=NUMBER (or y, z), or six numbers: a point and a normal") from None
-    else:
-        point, normal = np.array(cut, float).reshape(2, 3)
-    size = np.linalg.norm(normal)
-    if not (np.isfinite(point).all() and np.isfinite(size) and size > 0):
-        raise Refusal(f"cut {cut!r}: a plane has a finite point and a normal that is not zero")
-    return point, normal / size
 
 
 def _cut(scene: Scene, point: Array, normal: Array, toward_eye: Array) -> Scene:

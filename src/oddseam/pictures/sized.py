@@ -68,6 +68,16 @@ class Lengths:
         low = max(high * _SPAN, float(values.min()))
         return cls(f"distance to {_name(other)}", np.maximum(values, low), low, high, _OF_WALLS, True)
 
+    @classmethod
+    def of_moves(cls, mesh: Mesh, moves: Array) -> Lengths:
+        """How far the nodes of every element have moved at most."""
+        values = moves[mesh.triangulation.element]
+        high = float(values.max(initial=0.0))
+        if not high > 0:
+            raise Refusal("no node has moved; there is no displacement to draw")
+        low = high * _SPAN
+        return cls("displacement", np.where(values > 0, np.maximum(values, low), np.nan), low, high, _OF_WALLS, True)
+
     def colours(self, values: Array) -> Array:
         """(k, 3) colours of lengths."""
         from matplotlib import colormaps

@@ -31,12 +31,14 @@ class Frame:
             local = np.column_stack([across * np.cos(angle), across * np.sin(angle), points[:, 0] * np.cos(polar)])
         return np.asarray(self.origin + local @ self.axes)
 
-    def from_basic(self, points: Array) -> Array:
-        """Points (n, 3) of the basic system, in this frame."""
+    def from_basic(self, points: Array, near: Array | None = None) -> Array:
+        """Points (n, 3) of the basic system, in this frame, with angles in the turn of those of ``near`` (n, 3)."""
         local: Array = (points - self.origin) @ self.axes.T
         if self.kind == 0:
             return local
         angle = np.degrees(np.arctan2(local[:, 1], local[:, 0]))
+        if near is not None:
+            angle = angle + 360.0 * np.round((near[:, self.kind] - angle) / 360.0)
         across = np.hypot(local[:, 0], local[:, 1])
         if self.kind == 1:
             return np.column_stack([across, angle, local[:, 2]])

@@ -168,10 +168,11 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str], ca
     found = differences(mesh, records, _changed_nodes(mesh), kinds, by_part=True)
     new = Rewriting(records)
     frames = _frames(records)
-    frame_of = dict(zip(np.flatnonzero(records.role == NODE).tolist(), records.node_frame.tolist(), strict=True))
+    number = np.cumsum(records.role == NODE) - 1
     for record, row in found.moved.tolist():
-        frame, xyz = frame_of[record], mesh.nodes[row]
-        local = xyz if frame == 0 else frames[frame].from_basic(xyz[None])[0]
+        frame, xyz = int(records.node_frame[number[record]]), mesh.nodes[row]
+        given = records.node_given[number[record]]
+        local = xyz if frame == 0 else frames[frame].from_basic(xyz[None], given[None])[0]
         new.replace(record, _regrid(new.record(record), local.tolist()))
     for record, kind, row in found.changed:
         block = mesh.elements[kind]

@@ -1,0 +1,1 @@
+"""Morphing: nodes follow a change of the design; ids and connectivity stay."""

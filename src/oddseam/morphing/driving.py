@@ -1,0 +1,250 @@
+"""Which nodes a change drives, and where they are after any share of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from math import comb
+
+import numpy as np
+
+from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.errors import Refusal
+from oddseam.findings.across import INWARD, Across
+from oddseam.geometry.primitives import Primitive
+from oddseam.morphing.changes import Bore, Change, Lattice, Move, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.skeleton import Skeleton, normals_at
+from oddseam.picks import pick
+from oddseam.picks.language import Node, parse_pick
+
+#: Axes whose directions differ by less are parallel.
+_PARALLEL = 1e-6
+#: Where a surface is after a share of a change: itself, and what is added to the distances that nodes keep from it.
+Target = Callable[[float], tuple[Primitive, float]]
+
+
+@dataclass(frozen=True, eq=False)
+class Driven:
+    """Nodes (k,) that a change drives.
+
+    ``at(t)`` (k, 3) is where they are after the share ``t`` of it.  ``targets`` are surfaces, by patch, that these
+    nodes are brought onto then, and onto those beside them; without any, nodes go where ``at`` says.  ``turn`` is by
+    how many degrees the change turns things.
+    """
+
+    nodes: Array
+    at: Callable[[float], Array]
+    targets: Mapping[int, Target] = field(default_factory=dict)
+    turn: float = 0.0
+
+
+def driven_by(change: Change, skeleton: Skeleton) -> Driven:
+    """What a change drives.
+
+    Raises
+    ------
+    PickError
+        If a pick selects nothing.
+    Refusal
+        If what it speaks of is not there.
+    """
+    match change:
+        case Move():
+            return _linear(skeleton, change.pick, lambda x: x + np.array(change.by))
+        case Scale():
+            factor, about = np.array(change.factor), np.array(change.about)
+            return _linear(skeleton, change.pick, lambda x: about + factor * (x - about))
+        case Turn():
+            return _turned(skeleton, change)
+        case Offset():
+            return _offset(skeleton, change.pick, change.distance)
+        case Thickness():
+            return _offset(skeleton, change.pick, change.value - _wall(skeleton, change.pick))
+        case Bore():
+            return _bored(skeleton, change)
+        case Targets():
+            return _to_targets(skeleton, change)
+        case Lattice():
+            return _in_lattice(skeleton, change)
+    raise Refusal(f"{change!r} is no change")
+
+
+def picked(skeleton: Skeleton, what: str) -> tuple[Array, Array]:
+    """(n,) bool nodes that are picked, midside ones between them too, and (m,) bool elements of the surface."""
+    surface = skeleton.surface
+    nodes = np.zeros(surface.n_nodes, bool)
+    nodes[pick(surface, what, of="nodes")] = True
+    mid, ends = skeleton.midsides
+    nodes[mid[nodes[ends].all(axis=1)]] = True
+    elements = np.zeros(surface.n_elements, bool)
+    if _speaks_of_nodes(parse_pick(what)):
+        at = 0
+        for block in surface.elements.values():
+            elements[at : at + len(block)] = nodes[block.connectivity].all(axis=1)
+            at += len(block)
+    elif nodes[surface.faces.node].any():
+        elements[pick(surface, what)] = True
+    return nodes, elements
+
+
+def _speaks_of_nodes(tree: Node) -> bool:
+    """Whether a pick names nodes, or nodes of groups, so that elements come from them."""
+    return tree.kind in ("ids", "group", "box", "sphere", "cylinder") or any(map(_speaks_of_nodes, tree.below))
+
+
+def _linear(skeleton: Skeleton, what: str, end: Callable[[Array], Array]) -> Driven:
+    nodes = np.flatnonzero(picked(skeleton, what)[0])
+    start = skeleton.mesh.nodes[nodes]
+    step = end(start) - start
+    return Driven(nodes, lambda t: start + t * step if t < 1.0 else end(start))
+
+
+def _turned(skeleton: Skeleton, change: Turn) -> Driven:
+    nodes = np.flatnonzero(picked(skeleton, change.pick)[0])
+    about, axis = np.array(change.about), _unit(change.axis)
+    start = skeleton.mesh.nodes[nodes] - about
+    return Driven(nodes, lambda t: about + rotated(start, axis, t * change.angle), turn=abs(change.angle))
+
+
+def rotated(vectors: Array, axis: Array, angle: float) -> Array:
+    """(k, 3) vectors turned about a unit axis by an angle in degrees."""
+    cos, sin = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+    along = (vectors @ axis)[:, None] * axis
+    return np.asarray(along + cos * (vectors - along) + sin * np.cross(axis, vectors))
+
+
+def _unit(vector: tuple[float, ...] | Array) -> Array:
+    return np.asarray(np.array(vector) / np.linalg.norm(vector))
+
+
+def _whole_patches(skeleton: Skeleton, elements: Array) -> list[int]:
+    """Patches all of whose elements are marked."""
+    label = skeleton.label
+    count = np.bincount(label[label >= 0], minlength=len(skeleton.table))
+    mine = np.bincount(label[(label >= 0) & elements], minlength=len(skeleton.table))
+    return np.flatnonzero((mine == count) & (count > 0)).tolist()
+
+
+def _offset(skeleton: Skeleton, what: str, distance: float) -> Driven:
+    """Nodes along their normals; where a whole patch on a simple surface is picked, that surface is offset."""
+    surface, points = skeleton.surface, skeleton.mesh.nodes
+    mark, elements = picked(skeleton, what)
+    if not elements.any():
+        raise Refusal(f"pick {what!r} has no face of the surface, which an offset is of")
+    normal = _with_midsides(skeleton, normals_at(surface, elements))
+    targets: dict[int, Target] = {}
+    for k in _whole_patches(skeleton, elements):
+        primitive = skeleton.primitives[k]
+        if primitive is None:
+            continue
+        its = np.flatnonzero(skeleton.nodes_on(np.array([k])) & normal.any(axis=1))
+        sign = 1.0 if float((primitive.normal(points[its]) * normal[its]).sum()) >= 0 else -1.0
+        targets[k] = _shifted(primitive, sign * distance)
+    nodes = np.flatnonzero(mark & normal.any(axis=1))
+    start, step = points[nodes], distance * normal[nodes]
+    return Driven(nodes, lambda t: start + t * step, targets)
+
+
+def _shifted(primitive: Primitive, distance: float) -> Target:
+    return lambda t: (primitive, t * distance)
+
+
+def _with_midsides(skeleton: Skeleton, normal: Array) -> Array:
+    """Normals at nodes, those of midside nodes between two that have one being the mean of both."""
+    mid, ends = skeleton.midsides
+    both = np.asarray(normal[ends].any(axis=2)).all(axis=1)
+    total = normal[ends[both]].sum(axis=1)
+    size = np.linalg.norm(total, axis=1, keepdims=True)
+    normal[mid[both]] = total / np.where(size > 0, size, 1.0)
+    return normal
+
+
+def _wall(skeleton: Skeleton, what: str) -> float:
+    """How thick the wall behind a pick is: exactly between parallel planes and coaxial cylinders, else the median."""
+    _, elements = picked(skeleton, what)
+    facet, distance, met = Across(skeleton.surface).pairs(INWARD)
+    element = skeleton.surface.triangulation.element
+    its = np.flatnonzero(elements[element[facet]])
+    if not len(its):
+        raise Refusal(f"pick {what!r} has no wall behind it that could be made thicker")
+    sides = np.column_stack([skeleton.label[element[facet[its]]], skeleton.label[element[met[its]]]])
+    both, count = np.unique(sides, axis=0, return_counts=True)
+    here, there = (skeleton.primitives[k] if k >= 0 else None for k in both[np.argmax(count)].tolist())
+    if here is not None and there is not None and here.kind == there.kind:
+        apart = there.centre - here.centre
+        if np.linalg.norm(np.cross(here.axis, there.axis)) < _PARALLEL:
+            if here.kind == "plane":
+                return abs(float(apart @ here.axis))
+            if here.kind == "cylinder" and float(np.linalg.norm(np.cross(apart, here.axis))) < _PARALLEL * here.radius:
+                return float(abs(here.radius - there.radius))
+    return float(np.median(distance[its]))
+
+
+def _bored(skeleton: Skeleton, change: Bore) -> Driven:
+    """Nodes of the cylinder at a point."""
+    place = ", ".join(repr(x) for x in change.near)
+    patches = np.unique(skeleton.label[pick(skeleton.surface, f"near ({place})")])
+    primitive = skeleton.primitives[int(patches[0])] if patches[0] >= 0 else None
+    if primitive is None or primitive.kind != "cylinder":
+        kind = skeleton.table[int(patches[0])].kind if patches[0] >= 0 else "no patch"
+        raise Refusal(f"the surface at {point_text(change.near)} is {kind}, and no cylinder whose bore could change")
+    patches = np.unique(skeleton.label[pick(skeleton.surface, f"surface ({place})")])
+    nodes = np.flatnonzero(skeleton.nodes_on(patches))
+    points, centre, axis = skeleton.mesh.nodes[nodes], primitive.centre, primitive.axis
+    end = axis if change.axis is None else _unit(change.axis)
+    end = -end if end @ axis < 0 else end
+    hinge = np.cross(axis, end)
+    angle = float(np.degrees(np.arctan2(np.linalg.norm(hinge), axis @ end)))
+    hinge = _unit(hinge) if angle > 0 else axis
+    shift = np.zeros(3) if change.centre is None else np.array(change.centre) - centre
+    shift = shift - (shift @ axis) * axis
+    growth = 0.0 if change.diameter is None else change.diameter / 2.0 - primitive.radius
+    away = points - centre
+    out = away - (away @ axis)[:, None] * axis
+    direction = out / np.linalg.norm(out, axis=1, keepdims=True)
+
+    def at(t: float) -> Array:
+        return np.asarray(centre + t * shift + rotated(away + t * growth * direction, hinge, t * angle))
+
+    def target(t: float) -> tuple[Primitive, float]:
+        turned = rotated(axis[None], hinge, t * angle)[0] if t < 1.0 else end
+        radius = primitive.radius + t * growth if t < 1.0 or change.diameter is None else change.diameter / 2.0
+        return Primitive("cylinder", centre + t * shift, turned, radius), 0.0
+
+    return Driven(nodes, at, dict.fromkeys(patches.tolist(), target), angle)
+
+
+def _to_targets(skeleton: Skeleton, change: Targets) -> Driven:
+    ids = np.array(list(change.places), np.int64)
+    rows, missing = IdIndex(skeleton.mesh.node_ids).of(ids)
+    if missing.any():
+        raise Refusal(f"there is no node {int(ids[missing][0])} that could go to a target")
+    start, end = skeleton.mesh.nodes[rows], np.array(list(change.places.values()))
+    order = np.argsort(rows)
+    start, end = start[order], end[order]
+    return Driven(rows[order], lambda t: start + t * (end - start) if t < 1.0 else end)
+
+
+def _in_lattice(skeleton: Skeleton, change: Lattice) -> Driven:
+    """Nodes in the box of a lattice.
+
+    With Bernstein polynomials along each side: T. Sederberg, S. Parry (1986), Free-form deformation of solid
+    geometric models.
+    """
+    low, high = np.array(change.low), np.array(change.high)
+    inside = ((skeleton.mesh.nodes >= low) & (skeleton.mesh.nodes <= high)).all(axis=1)
+    if change.pick is not None:
+        inside &= picked(skeleton, change.pick)[0]
+    nodes = np.flatnonzero(inside)
+    if not len(nodes):
+        raise Refusal(f"the lattice from {point_text(low)} to {point_text(high)} holds no node")
+    start = skeleton.mesh.nodes[nodes]
+    share = (start - low) / (high - low)
+    step = np.zeros_like(start)
+    for place, push in change.pushes.items():
+        weight = np.ones(len(nodes))
+        for d, (k, count) in enumerate(zip(place, change.counts, strict=True)):
+            degree = count - 1
+            weight *= comb(degree, k) * share[:, d] ** k * (1.0 - share[:, d]) ** (degree - k)
+        step += weight[:, None] * np.array(push)
+    return Driven(nodes, lambda t: start + t * step)

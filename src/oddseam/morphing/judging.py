@@ -1,0 +1,100 @@
+"""What a morph has done to elements: their quality before and after, limits, and facets that have come to cross."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from oddseam.accounts import Step
+from oddseam.arrays import Array, point_text
+from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
+from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.geometry.crossings import crossing_pairs
+from oddseam.geometry.predicates import is_degenerate
+from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.model import KINDS, Mesh
+from oddseam.model.rings import having
+from oddseam.model.splicing import extracted
+from oddseam.morphing.skeleton import Skeleton
+
+#: So many elements are named.
+_NAMED = 4
+
+
+def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float]) -> tuple[list[Step], str]:
+    """Steps that tell the quality of the elements that moved, and what limits are broken, or nothing."""
+    touched = np.flatnonzero(having(before, moved))
+    one, two = (extracted(mesh, touched) for mesh in (before, after))
+    measured = [element_quality(mesh) for mesh in (one, two)]
+    known = {name for _, measures in measured[1].values() for name in measures}
+    unknown = sorted(set(limits) - known)
+    if unknown and known:
+        raise Refusal(f"there is no measure {unknown[0]!r} to set a limit for; there are {', '.join(sorted(known))}")
+    steps, broken = [], []
+    for kind, (index, measures) in measured[1].items():
+        for name, now in measures.items():
+            was = measured[0][kind][1][name]
+            sign = -1.0 if name in MORE_IS_WORSE else 1.0
+            worst = int(np.argmin(sign * now))
+            place = point_of(_middles(two, kind)[worst])
+            worst_was = float((sign * was).min() * sign)
+            steps.append(
+                Step(
+                    f"{kind} {name.replace('_', ' ')}",
+                    len(now),
+                    0.0,
+                    f"worst of those touched {worst_was:.4g} before, {now[worst]:.4g} after (element "
+                    f"{int(two.element_ids[index[worst]])})",
+                    (place,),
+                )
+            )
+            bad: Array = np.zeros(len(now), bool)
+            if name in limits:
+                bad |= beyond_limit(name, now, limits[name]) & ~beyond_limit(name, was, limits[name])
+            if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
+                bad |= (now <= 0) & (was > 0)
+            if bad.any():
+                limit = f"{limits[name]:g}" if name in limits else "0"
+                broken.append(_broken(two, kind, index, name, now, bad, limit))
+    return steps, "; ".join(broken)
+
+
+def _broken(mesh: Mesh, kind: str, index: Array, name: str, values: Array, bad: Array, limit: str) -> str:
+    rows = np.flatnonzero(bad)
+    order = rows[np.argsort(values[rows] * (-1.0 if name in MORE_IS_WORSE else 1.0), kind="stable")][:_NAMED]
+    middles = _middles(mesh, kind)
+    named = ", ".join(
+        f"{int(mesh.element_ids[index[k]])} ({values[k]:.3g} at {point_text(middles[k])})" for k in order.tolist()
+    )
+    more = ", ..." if len(rows) > _NAMED else ""
+    return f"{len(rows):,} {kind} element(s) would break {name.replace('_', ' ')} {limit}: {named}{more}"
+
+
+def _middles(mesh: Mesh, kind: str) -> Array:
+    return np.asarray(mesh.nodes[mesh.elements[kind].connectivity].mean(axis=1))
+
+
+def crossings_of(skeleton: Skeleton, points: Array, moved: Array) -> str:
+    """Facets that have come to cross others, in words; empty where there are none."""
+    t = skeleton.surface.triangulation.triangles
+    at_moved = np.asarray(moved[t].any(axis=1))
+    if not at_moved.any():
+        return ""
+    corners = points[t]
+    low, high = corners[at_moved].min(axis=(0, 1)), corners[at_moved].max(axis=(0, 1))
+    near = np.flatnonzero((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
+    rows = t[near]
+    now = crossing_pairs(points, rows, np.flatnonzero(is_degenerate(points[rows]))).astype(np.int64)
+    now = now[at_moved[near[now]].any(axis=1)]
+    if not len(now):
+        return ""
+    start = skeleton.mesh.nodes
+    was = crossing_pairs(start, rows, np.flatnonzero(is_degenerate(start[rows]))).astype(np.int64)
+    width = len(rows)
+    fresh = now[~np.isin(now[:, 0] * width + now[:, 1], was[:, 0] * width + was[:, 1])]
+    if not len(fresh):
+        return ""
+    places = [point_text(points[rows[k]].mean(axis=0)) for k in dict.fromkeys(fresh[:, 0].tolist())][:_NAMED]
+    return f"{len(fresh):,} pair(s) of facets would come to cross, at {', '.join(places)}"

@@ -1,0 +1,44 @@
+"""Elements taken apart into triangles and tets, those round some nodes only."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.geometry.solid_quality import TRIADS
+from oddseam.model import KINDS, Mesh
+
+
+def corner_tets(mesh: Mesh, near: Array) -> tuple[Array, Array]:
+    """(s, 4) int32 tets and (s,) elements: the solids with any of the marked nodes (n,).
+
+    A tet stands for itself, other solids for one tet at each of their corners (a pyramid for those of its base).
+    """
+    tets, elements, at = [np.zeros((0, 4), np.int32)], [np.zeros(0, np.int64)], 0
+    for name, block in mesh.elements.items():
+        kind = KINDS[name]
+        if kind.dimension == 3:
+            corners = block.connectivity[:, : kind.corners]
+            rows = np.flatnonzero(near[corners].any(axis=1))
+            plain = name.rstrip("0123456789")
+            triads = TRIADS[plain][:1] if plain == "tet" else TRIADS[plain]
+            tets.append(corners[rows][:, np.array(triads)].reshape(-1, 4))
+            elements.append(np.repeat(at + rows, len(triads)))
+        at += len(block)
+    return np.concatenate(tets), np.concatenate(elements)
+
+
+def face_triangles(surface: Mesh, near: Array) -> tuple[Array, Array]:
+    """(s, 3) int32 triangles and (s,) elements of a surface with any of the marked nodes (n,).
+
+    A quad stands for one triangle at each of its corners.
+    """
+    triangles, elements, at = [np.zeros((0, 3), np.int32)], [np.zeros(0, np.int64)], 0
+    for block in surface.elements.values():
+        k = block.connectivity.shape[1]
+        rows = np.flatnonzero(near[block.connectivity].any(axis=1))
+        corners = [(0, 1, 2)] if k == 3 else [(i, (i + 1) % 4, (i + 3) % 4) for i in range(4)]
+        triangles.append(block.connectivity[rows][:, np.array(corners)].reshape(-1, 3))
+        elements.append(np.repeat(at + rows, len(corners)))
+        at += len(block)
+    return np.concatenate(triangles), np.concatenate(elements)
