@@ -28,12 +28,22 @@ def merged(*pieces: tuple[np.ndarray, np.ndarray]) -> tuple[np.ndarray, np.ndarr
 
 
 def bored_block(
-    radius: float = 10.0, width: float = 60.0, depth: float = 40.0, around: int = 32, rings: int = 6, rows: int = 8
+    radius: float = 10.0,
+    width: float = 60.0,
+    depth: float = 40.0,
+    around: int = 32,
+    rings: int = 6,
+    rows: int = 8,
+    height: float | None = None,
+    bore: tuple[float, float] = (0.0, 0.0),
 ) -> tuple[np.ndarray, np.ndarray]:
-    """A square block with a bore through its middle along y; hexes."""
-    turn = np.arange(around) * 2 * np.pi / around
-    inner = radius * np.column_stack([np.cos(turn), np.sin(turn)])
-    outer = width / 2 * inner / np.abs(inner).max(axis=1, keepdims=True)
+    """A block with a bore along y, in the middle of a square by default; ``around`` a multiple of 8; hexes."""
+    side = np.linspace(-1, 1, around // 4 + 1)[:-1]
+    one = np.ones_like(side)
+    square = np.concatenate([[one, side], [-side, one], [-one, -side], [side, -one]], axis=1).T
+    outer = 0.5 * square * (width, width if height is None else height)
+    arm = outer - bore
+    inner = bore + radius * arm / np.linalg.norm(arm, axis=1, keepdims=True)
     share = np.linspace(0, 1, rings + 1)[:, None, None]
     flat = inner + share * (outer - inner)  # (rings + 1, around, 2)
     y = np.linspace(0, depth, rows + 1)
@@ -52,17 +62,26 @@ def bored_block(
     return outward(nodes, hexes)
 
 
-def flanged_tube(around: int = 40) -> tuple[np.ndarray, np.ndarray]:
-    """A tube of radii 20 and 26 along z, 60 long, with a flange of radius 40 and thickness 8 at its foot; hexes."""
+def flanged_tube(
+    around: int = 40,
+    radii: tuple[float, float, float] = (20.0, 26.0, 40.0),
+    heights: tuple[float, float] = (8.0, 60.0),
+    counts: tuple[int, int, int, int] = (3, 3, 14, 5),
+) -> tuple[np.ndarray, np.ndarray]:
+    """A tube along z with a flange at its foot: inner, outer and flange radius, heights of flange and tube; hexes."""
 
     def ring(radii: np.ndarray, heights: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         nodes, hexes = grid(radii, np.arange(around + 1.0), heights)
         turn = nodes[:, 1] * 2 * np.pi / around
         return np.column_stack([nodes[:, 0] * np.cos(turn), nodes[:, 0] * np.sin(turn), nodes[:, 2]]), hexes
 
-    wall = np.linspace(20, 26, 4)
-    foot = np.linspace(0, 8, 4)
-    return merged(ring(wall, foot), ring(wall, np.linspace(8, 60, 15)), ring(np.linspace(26, 40, 6), foot))
+    wall = np.linspace(radii[0], radii[1], counts[0] + 1)
+    foot = np.linspace(0, heights[0], counts[1] + 1)
+    return merged(
+        ring(wall, foot),
+        ring(wall, np.linspace(heights[0], heights[1], counts[2] + 1)),
+        ring(np.linspace(radii[1], radii[2], counts[3] + 1), foot),
+    )
 
 
 def outward(nodes: np.ndarray, hexes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -149,3 +168,34 @@ def volume(mesh: oddseam.Mesh) -> float:
     found = oddseam.prove(oddseam.skin(mesh)).volume
     assert found is not None
     return found
+
+
+def ribbed_panel(
+    length: float = 120.0, width: float = 80.0, rib: float = 20.0, at: float = 30.0, n: int = 24
+) -> oddseam.Mesh:
+    """A flat shell in the plane z = 0 with two ribs along x that stand on it in T-joints; quads."""
+    x = np.linspace(0, length, n + 1)
+    lines = np.array([0.0, at, width - at, width])
+    y = np.concatenate(
+        [
+            np.linspace(a, b, max(2, round(n * (b - a) / length)) + 1)[:-1]
+            for a, b in zip(lines[:-1], lines[1:], strict=True)
+        ]
+    )
+    y = np.append(y, width)
+    z = np.linspace(0, rib, max(2, round(n * rib / length)) + 1)
+
+    def plate(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        rows, columns = points.shape[:2]
+        k = np.arange(rows * columns).reshape(rows, columns)
+        return points.reshape(-1, 3), np.stack([k[:-1, :-1], k[1:, :-1], k[1:, 1:], k[:-1, 1:]], -1).reshape(-1, 4)
+
+    def mesh(u: np.ndarray, v: np.ndarray, place) -> np.ndarray:
+        return np.array([[place(a, b) for b in v] for a in u])
+
+    nodes, quads = merged(
+        plate(mesh(x, y, lambda a, b: (a, b, 0.0))),
+        *(plate(mesh(x, z, lambda a, c, b=b: (a, b, c))) for b in lines[1:3]),
+    )
+    block = oddseam.Elements(quads, np.arange(1, len(quads) + 1), np.zeros(len(quads), int))
+    return oddseam.Mesh(nodes, {"quad": block}, (oddseam.Part("panel", 1, thickness=2.0),), unit="mm")

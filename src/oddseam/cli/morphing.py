@@ -93,7 +93,7 @@ def _changes(args: argparse.Namespace) -> list[Any]:
     if args.targets is not None:
         found.append(oddseam.read_targets(args.targets))
     if args.shape is not None:
-        found.append(oddseam.NewShape(oddseam.read_mesh(args.shape, unit=args.unit), args.shape_of))
+        found.append(oddseam.NewShape(oddseam.read_mesh(args.shape, unit=args.unit), args.shape_of, args.smooth))
     return found
 
 

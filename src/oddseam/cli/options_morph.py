@@ -29,6 +29,7 @@ def add_morph(verbs: Verbs) -> None:
     what.add_argument("--targets", metavar="CSV", help="where nodes are to go: id,x,y,z")
     what.add_argument("--shape", metavar="FILE", help="a faceted surface of the changed part, to be followed")
     what.add_argument("--shape-of", metavar="PICK", help="the patches that it shows (all by default)")
+    what.add_argument("--smooth", action="store_true", help="follow cylinders and so on in it, not its facets")
     what.add_argument("--changes", metavar="TOML", help="a file that holds several, and what is held")
     p.add_argument("--hold", action="append", metavar="PICK", help="what stays where it is; may be repeated")
     p.add_argument("--plane", action="append", metavar="x=NUMBER", help="a plane of symmetry; may be repeated")

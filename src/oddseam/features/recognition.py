@@ -41,6 +41,8 @@ _MANY, _LARGER = 12, 6.0
 _LEAST_CURVED, _LEAST_TURN = 6, 12.0
 #: In a smooth piece, seeds are given up when so many in a row came to nothing; so many in all pieces.
 _MISSES, _ALL_MISSES = 60, 3000
+#: A step of the tessellation bulges by so much more than others at most, squared.
+_AS_COARSE = 4.0
 #: Rounds that settle facets between two regions.
 _SWEEPS = 5
 #: The root mean square distance of a region may be this many tolerances: few nodes may be off by chance.
@@ -139,6 +141,7 @@ class _Search:
             surface, facets = found
             self.label[facets] = len(self.surfaces)
             self.surfaces.append(surface)
+        self._absorb_steps()
         self._settle()
         return self._tidied()
 
@@ -252,6 +255,29 @@ class _Search:
         return size < 1e-9 or bool(
             np.degrees(np.arccos(np.clip((normals @ mean).min() / size, -1.0, 1.0))) >= _LEAST_TURN / 2
         )
+
+    def _absorb_steps(self) -> None:
+        """Give planes that are but steps of the tessellation of a curved surface beside them to that surface."""
+        while self._absorbed_steps():
+            pass
+
+    def _absorbed_steps(self) -> bool:
+        """Whether a plane went to a surface beside it; others may be beside that now."""
+        regions, before = regions_of(self.label, len(self.surfaces)), self.label.copy()
+        for k, facets in enumerate(regions):
+            if self.surfaces[k].kind != "plane" or not len(facets):
+                continue
+            beyond = self.across[facets]
+            beside = np.unique(self.label[beyond[beyond >= 0]])
+            points = self.nodes[np.unique(self.triangles[facets])]
+            for other in beside[(beside >= 0) & (beside != k)].tolist():
+                surface = self.surfaces[other]
+                if surface.kind == "plane" or np.abs(surface.distance(points)).max() > _NEAR * self.tolerance:
+                    continue
+                if self._sag(surface, facets) <= _AS_COARSE * self._sag(surface, regions[other]):
+                    self.label[facets] = other
+                    break
+        return bool((self.label != before).any())
 
     def _settle(self) -> None:
         """Let facets between two regions go to the surface that they are nearest to, and fit the surfaces again."""

@@ -12,7 +12,8 @@ from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, Across
 from oddseam.geometry.primitives import Primitive
-from oddseam.morphing.changes import Bore, Change, Lattice, Move, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.changes import Bore, Change, Lattice, Move, NewShape, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.shaping import shaped
 from oddseam.morphing.skeleton import Skeleton, normals_at
 from oddseam.picks import pick
 from oddseam.picks.language import Node, parse_pick
@@ -66,6 +67,8 @@ def driven_by(change: Change, skeleton: Skeleton) -> Driven:
             return _to_targets(skeleton, change)
         case Lattice():
             return _in_lattice(skeleton, change)
+        case NewShape():
+            return _to_shape(skeleton, change)
     raise Refusal(f"{change!r} is no change")
 
 
@@ -223,6 +226,25 @@ def _to_targets(skeleton: Skeleton, change: Targets) -> Driven:
     order = np.argsort(rows)
     start, end = start[order], end[order]
     return Driven(rows[order], lambda t: start + t * (end - start) if t < 1.0 else end)
+
+
+def _to_shape(skeleton: Skeleton, change: NewShape) -> Driven:
+    """All nodes of the patches that a new shape shows; also those that stay, which nothing else moves then."""
+    units = {skeleton.mesh.unit, change.surface.unit} - {None}
+    if len(units) > 1:
+        raise Refusal(
+            f"the new shape is in {change.surface.unit}, the mesh in {skeleton.mesh.unit}; `change_unit` converts"
+        )
+    label = skeleton.label
+    which = np.ones(len(skeleton.table), bool)
+    if change.pick is not None:
+        _, elements = picked(skeleton, change.pick)
+        which[:] = False
+        which[np.unique(label[elements & (label >= 0)])] = True
+    end = shaped(skeleton, Skeleton.of(change.surface), which, change.smooth)
+    nodes = np.flatnonzero(skeleton.nodes_on(np.flatnonzero(which)))
+    start, goal = skeleton.mesh.nodes[nodes], end[nodes]
+    return Driven(nodes, lambda t: start + t * (goal - start) if t < 1.0 else goal)
 
 
 def _in_lattice(skeleton: Skeleton, change: Lattice) -> Driven:

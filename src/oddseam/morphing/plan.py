@@ -204,13 +204,14 @@ class Plan:
         """(n,) bool: nodes that may move."""
         from scipy.spatial import cKDTree
 
-        if not np.isfinite(self.reach) or not len(self.nodes):
-            return np.full(len(self.is_driven), bool(len(self.nodes)))
+        moving = self.nodes[(self.end != self.start[self.nodes]).any(axis=1)]
+        if not np.isfinite(self.reach) or not len(moving):
+            return np.full(len(self.is_driven), bool(len(moving)))
         found = self.is_driven.copy()
-        low, high = self.start[self.nodes].min(axis=0), self.start[self.nodes].max(axis=0)
+        low, high = self.start[moving].min(axis=0), self.start[moving].max(axis=0)
         near = ((self.start >= low - self.reach) & (self.start <= high + self.reach)).all(axis=1)
         rows = np.flatnonzero(near & ~found)
-        tree = cKDTree(self.start[self.nodes])
+        tree = cKDTree(self.start[moving])
         away, _ = tree.query(self.start[rows], distance_upper_bound=self.reach)
         found[rows[np.isfinite(away)]] = True
         return found

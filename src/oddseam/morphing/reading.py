@@ -34,7 +34,7 @@ _TABLES: dict[str, tuple[type[Change], tuple[str, ...], tuple[str, ...]]] = {
     "thickness": (Thickness, ("pick", "value"), ()),
     "targets": (Targets, ("file",), ()),
     "lattice": (Lattice, ("low", "high", "pushes"), ("counts", "pick")),
-    "shape": (NewShape, ("file",), ("pick",)),
+    "shape": (NewShape, ("file",), ("pick", "smooth")),
 }
 _TEXTS = ("pick", "file")
 
@@ -103,6 +103,10 @@ class _Checked(Toml):
             if key in _TEXTS:
                 if not isinstance(value, str):
                     raise self.wrong(name, key, f"{value!r} is no text", k)
+                values[key] = value
+            elif key == "smooth":
+                if not isinstance(value, bool):
+                    raise self.wrong(name, key, "smooth is true or false", k)
                 values[key] = value
             elif key == "pushes":
                 if not isinstance(value, list):
