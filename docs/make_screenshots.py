@@ -23,9 +23,7 @@ TERMINALS = {
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
     "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
     "features": "oddseam features mended.seam -o patches.seam",
-    "convert": "oddseam convert even.seam -o even.bdf --thickness 5 --young 210000 --poisson 0.3",
     "measure": "oddseam measure patches.seam",
-    "improve": "oddseam improve mended.seam --minimum-angle 20 -o better.seam",
     "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
 }
 #: What has more lines than this is set in two columns.
@@ -53,6 +51,12 @@ TUBE = (
     "oddseam lift ring.seam 'cylinder (-394,-144,300) (-253,-93,300) 40.2' --height 30 --taper 8 --rounding 6 "
     "-o boss.bdf",
     "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 75' boss.bdf --unit mm --within 0.5 -o spliced.bdf",
+)
+
+
+MORPH = (
+    "oddseam morph bearing_block.bdf --unit mm --bore 0,20,25=41.5 --offset 'near (-54,20,14) flat 5=4' -o revised.bdf "
+    "--pictures . --direction=-0.8,-1.5,0.7"
 )
 
 
@@ -114,6 +118,10 @@ def main() -> None:
         oddseam.demo.write_bolt_row(folder / "bolts.csv")
         for command in TUBE:
             run(command, folder)
+        oddseam.demo.write_bearing_block(folder / "bearing_block.bdf")
+        run(MORPH, folder)
+        for name, shot in (("displacement", "morph"), ("quality", "morph_quality")):
+            (SHOTS / f"{shot}.png").write_bytes((folder / f"{name}.png").read_bytes())
         hand_wheel(folder)
         for name, command in PICTURES.items():
             run(f"{command} -o {SHOTS.resolve() / name}.png", folder)

@@ -11,7 +11,15 @@ from pathlib import Path
 import pytest
 
 import oddseam
-from oddseam.demo import write_bolt_row, write_deflector, write_draft_tube, write_hand_wheel, write_raw_cowl
+from oddseam.demo import (
+    write_bearing_block,
+    write_bearing_block_new,
+    write_bolt_row,
+    write_deflector,
+    write_draft_tube,
+    write_hand_wheel,
+    write_raw_cowl,
+)
 
 ROOT = Path(__file__).resolve().parents[1]
 BLOCK = re.compile(r"^```(sh|python)\n(.*?)^```", re.MULTILINE | re.DOTALL)
@@ -48,12 +56,15 @@ def test_shell_example(tmp_path):
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_what_the_pages_show_works(page, tmp_path):
-    """The blocks of a page run in order, in a folder that holds the raw cowl, the deflector, the draft tube and the hand wheel."""
+    """The blocks of a page run in order, in a folder that holds the parts of the demo."""
     write_raw_cowl(tmp_path / "inlet_cowl.stl")
     write_deflector(tmp_path / "deflector_lip.stl")
     write_draft_tube(tmp_path / "draft_tube.bdf")
     write_bolt_row(tmp_path / "bolts.csv")
     write_hand_wheel(tmp_path)
+    write_bearing_block(tmp_path / "bearing_block.bdf")
+    write_bearing_block_new(tmp_path / "bearing_block_new.stl")
+    write_bearing_block_new(tmp_path / "bearing_block_drain.stl", drain=True)
     code: list[str] = []
     for kind, block in BLOCK.findall(page.read_text(encoding="utf-8")):
         if kind == "python":

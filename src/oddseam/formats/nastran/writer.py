@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
+from math import isclose
 from pathlib import Path
 from typing import BinaryIO
 
@@ -24,6 +25,8 @@ from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
+#: A coordinate that differs by less, as a share, came through a frame and back.
+_ROUNDED = 1e-14
 #: The card that a new element of each kind is written on; lines only where they came on one.
 _CARD_OF = {
     kind: name
@@ -173,7 +176,7 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str], ca
         frame, xyz = int(records.node_frame[number[record]]), mesh.nodes[row]
         given = records.node_given[number[record]]
         local = xyz if frame == 0 else frames[frame].from_basic(xyz[None], given[None])[0]
-        new.replace(record, _regrid(new.record(record), local.tolist()))
+        new.replace(record, _regrid(new.record(record), local.tolist(), given.tolist()))
     for record, kind, row in found.changed:
         block = mesh.elements[kind]
         its = mesh.node_ids[block.connectivity[row]].tolist()
@@ -305,8 +308,11 @@ def _replaced(text: bytes, changes: dict[int, str]) -> bytes:
     return card_text(card.name, fields, style).encode("latin-1")
 
 
-def _regrid(text: bytes, xyz: list[float]) -> bytes:
-    return _replaced(text, {3: real_text(xyz[0], 16), 4: real_text(xyz[1], 16), 5: real_text(xyz[2], 16)})
+def _regrid(text: bytes, xyz: list[float], given: list[float]) -> bytes:
+    """A card with other coordinates; one that is as it was, but for what a frame rounds, keeps its text."""
+    both = enumerate(zip(xyz, given, strict=True))
+    changes = {3 + k: real_text(new, 16) for k, (new, old) in both if not isclose(new, old, rel_tol=_ROUNDED)}
+    return _replaced(text, changes)
 
 
 def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
