@@ -76,6 +76,23 @@ def _middles(mesh: Mesh, kind: str) -> Array:
     return np.asarray(mesh.nodes[mesh.elements[kind].connectivity].mean(axis=1))
 
 
+def turned_pieces(skeleton: Skeleton, points: Array, moved: Array) -> str:
+    """Closed pieces that have been turned inside out, in words; empty where there are none."""
+    pieces, t = skeleton.surface.pieces, skeleton.surface.triangulation.triangles
+    touched = np.unique(pieces.of_triangle[np.asarray(moved[t].any(axis=1))])
+    touched = touched[(touched >= 0) & pieces.is_solid[touched]]
+    wrong = []
+    for piece in touched.tolist():
+        corners = points[t[pieces.of_triangle == piece]]
+        corners = corners - corners.mean(axis=(0, 1))
+        volume = float(np.einsum("ij,ij->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])))
+        if volume * pieces.volume[piece] <= 0:
+            wrong.append(point_text(0.5 * (pieces.low[piece] + pieces.high[piece])))
+    if not wrong:
+        return ""
+    return f"{len(wrong):,} closed piece(s) would be turned inside out, about {', '.join(wrong[:_NAMED])}"
+
+
 def crossings_of(skeleton: Skeleton, points: Array, moved: Array) -> str:
     """Facets that have come to cross others, in words; empty where there are none."""
     t = skeleton.surface.triangulation.triangles

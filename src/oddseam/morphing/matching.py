@@ -111,13 +111,18 @@ def _assigned(cost: Array, ours: Array) -> dict[int, int]:
 
 def _strangers(old: Network, new: Network, ours: Array, pairs: dict[int, int], shape: tuple[int, ...]) -> Array:
     """(p, q) share of the neighbours of two patches that do not correspond."""
-    share = np.zeros(shape)
-    for row, k in enumerate(ours.tolist()):
-        beside = {pairs[other] for other in old.neighbours[k] if other in pairs}
-        for column, its in enumerate(new.neighbours):
-            every = beside | its
-            share[row, column] = len(beside ^ its) / len(every) if every else 0.0
-    return share
+    from scipy.sparse import csr_matrix
+
+    def table(rows: list[set[int]]) -> csr_matrix:
+        row = np.repeat(np.arange(len(rows)), [len(its) for its in rows])
+        column = np.array([k for its in rows for k in its], np.int64)
+        return csr_matrix((np.ones(len(row)), (row, column)), shape=(len(rows), shape[1]))
+
+    mine = table([{pairs[k] for k in old.neighbours[patch] if k in pairs} for patch in ours.tolist()])
+    its = table(new.neighbours)
+    both = (mine @ its.T).toarray()
+    either = mine.sum(axis=1) + its.sum(axis=1).T - both
+    return np.asarray(np.where(either > 0, 1.0 - both / np.maximum(either, 1.0), 0.0))
 
 
 def _check_pieces(old: Skeleton, new: Skeleton, is_whole: bool) -> None:

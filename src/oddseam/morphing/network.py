@@ -9,6 +9,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.features.curves import chains_of, neighbours_along, turns_sharply
+from oddseam.model.connectivity import label_components
 from oddseam.morphing.skeleton import Skeleton
 
 #: The patches that meet somewhere, ascending.
@@ -116,12 +117,15 @@ class Network:
     @cached_property
     def loops(self) -> Array:
         """(p,) number of loops that border each patch."""
-        count = np.zeros(len(self.skeleton.table), np.int64)
-        signatures = self._patches_of_edges
-        for k in range(len(count)):
-            rows = [row for row, its in enumerate(signatures) if k in its]
-            if rows:
-                mine = self._edges[rows]
-                label = chains_of(mine, np.zeros(len(self.points), bool))
-                count[k] = int(label.max()) + 1
-        return count
+        n = len(self.skeleton.table)
+        pairs = [(row, k) for row, its in enumerate(self._patches_of_edges) for k in its if k >= 0]
+        if not pairs:
+            return np.zeros(n, np.int64)
+        row, patch = np.array(pairs, np.int64).T
+        # edges of one patch hang together where they share a node
+        key = (patch[:, None] * len(self.points) + self._edges[row]).ravel()
+        order = np.argsort(key, kind="stable")
+        same = np.flatnonzero(key[order][1:] == key[order][:-1])
+        _, label = label_components(len(row), order[same] // 2, order[same + 1] // 2)
+        first = np.unique(label, return_index=True)[1]
+        return np.bincount(patch[first], minlength=n)

@@ -13,7 +13,7 @@ from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
-from oddseam.morphing.judging import crossings_of, judged
+from oddseam.morphing.judging import crossings_of, judged, turned_pieces
 from oddseam.morphing.plan import Plan
 from oddseam.morphing.skeleton import Skeleton
 from oddseam.progress import Progress, silent
@@ -102,6 +102,9 @@ def morph(
     steps, broken = judged(mesh, new, moved, limits or {})
     if broken:
         raise Refusal(f"{broken}; change less, pick more along with it, or set another limit")
+    turned = turned_pieces(skeleton, points, moved)
+    if turned:
+        raise Refusal(f"{turned}; change less")
     crossed = crossings_of(skeleton, points, moved)
     if crossed:
         raise Refusal(f"{crossed}; pieces would join there, which a morph cannot do: `oddseam splice` or `cut` can")

@@ -12,7 +12,7 @@ import numpy as np
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.primitives import PRIMITIVES
+from oddseam.geometry.primitives import Primitive
 from oddseam.geometry.triangles import turn_angles
 from oddseam.morphing.extension import extended
 from oddseam.morphing.matching import ADVICE, matched, translated
@@ -54,13 +54,19 @@ class _Shaping:
         largest = max(float(np.abs(mesh.nodes).max(initial=0.0)) for mesh in (old.mesh, new.mesh))
         self.tolerance = _ROUNDING * max(largest, old.mesh.diagonal)
         self.target_of: dict[int, int] = {}
-        kinds = ("plane",) if not smooth else PRIMITIVES
         self.levels: dict[int, Level] = {
             k: primitive
             for k, primitive in enumerate(new.primitives)
-            if primitive is not None and primitive.kind in kinds
+            if primitive is not None and (smooth or self._is_exact(k, primitive))
         }
         self.size = _local_sizes(old)
+
+    def _is_exact(self, patch: int, primitive: Primitive) -> bool:
+        """Whether a patch of the new shape is a plane to the last digits, so that its facets say the same."""
+        if primitive.kind != "plane":
+            return False
+        off = np.abs(primitive.distance(self.new.mesh.nodes[self.new.nodes_on(np.array([patch]))]))
+        return bool(off.max(initial=0.0) <= self.tolerance)
 
     def run(self) -> Array:
         self._place_corners()
