@@ -58,18 +58,19 @@ class Primitive:
 
     def distance(self, points: Array) -> Array:
         """(k,) signed distances of points, positive outside, or on the side of a plane's normal."""
-        return self._measured(points)[0]
+        return self.measured(points)[0]
 
     def normal(self, points: Array) -> Array:
         """(k, 3) directions in which the distance grows."""
-        return self._measured(points)[1]
+        return self.measured(points)[1]
 
     def projected(self, points: Array) -> Array:
         """(k, 3) points on the surface, straight below."""
-        distance, normal = self._measured(points)
+        distance, normal = self.measured(points)
         return np.asarray(points - distance[:, None] * normal)
 
-    def _measured(self, points: Array) -> tuple[Array, Array]:
+    def measured(self, points: Array) -> tuple[Array, Array]:
+        """Both: (k,) signed distances, and (k, 3) the directions in which they grow."""
         away = points - self.centre
         if self.kind == "sphere":
             length, direction = _split(away)

@@ -11,32 +11,41 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, Across
+from oddseam.geometry.loops import circle_of
 from oddseam.geometry.primitives import Primitive
 from oddseam.morphing.changes import Bore, Change, Lattice, Move, NewShape, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.settling import Level
 from oddseam.morphing.shaping import shaped
 from oddseam.morphing.skeleton import Skeleton, normals_at
 from oddseam.picks import pick
 from oddseam.picks.language import Node, parse_pick
 
+#: Steps of picks that say what is meant of the whole mesh, within the material too; others speak of its surface.
+_OF_ALL = {"all", "ids", "part", "group", "box", "sphere", "cylinder", "inside"}
+_JOINING = ("and", "or", "minus", "not")
 #: Axes whose directions differ by less are parallel.
 _PARALLEL = 1e-6
+#: Radii of a round opening differ by no more than this share.
+_ROUND = 0.15
 #: Where a surface is after a share of a change: itself, and what is added to the distances that nodes keep from it.
-Target = Callable[[float], tuple[Primitive, float]]
+Target = Callable[[float], tuple[Level, float]]
 
 
 @dataclass(frozen=True, eq=False)
 class Driven:
     """Nodes (k,) that a change drives.
 
-    ``at(t)`` (k, 3) is where they are after the share ``t`` of it.  ``targets`` are surfaces, by patch, that these
-    nodes are brought onto then, and onto those beside them; without any, nodes go where ``at`` says.  ``turn`` is by
-    how many degrees the change turns things.
+    ``at(t)`` (k, 3) is where they are after the share ``t`` of it; where ``settles`` holds they are then brought onto
+    the surfaces that they lie on, as ``targets`` says of those that change, by patch, but none of the patches that they
+    leave.  ``turn`` is by how many degrees the change turns things.
     """
 
     nodes: Array
     at: Callable[[float], Array]
     targets: Mapping[int, Target] = field(default_factory=dict)
     turn: float = 0.0
+    settles: bool = False
+    leaves: frozenset[int] = frozenset()
 
 
 def driven_by(change: Change, skeleton: Skeleton) -> Driven:
@@ -75,24 +84,32 @@ def driven_by(change: Change, skeleton: Skeleton) -> Driven:
 def picked(skeleton: Skeleton, what: str) -> tuple[Array, Array]:
     """(n,) bool nodes that are picked, midside ones between them too, and (m,) bool elements of the surface."""
     surface = skeleton.surface
+    tree = parse_pick(what)
     nodes = np.zeros(surface.n_nodes, bool)
-    nodes[pick(surface, what, of="nodes")] = True
+    whole = _speaks_of(tree, _OF_ALL | set(_JOINING)) and not _speaks_of_sides(tree, skeleton)
+    nodes[pick(skeleton.mesh if whole else surface, what, of="nodes")] = True
     mid, ends = skeleton.midsides
     nodes[mid[nodes[ends].all(axis=1)]] = True
     elements = np.zeros(surface.n_elements, bool)
-    if _speaks_of_nodes(parse_pick(what)):
+    if whole or not nodes[surface.faces.node].any():
         at = 0
         for block in surface.elements.values():
             elements[at : at + len(block)] = nodes[block.connectivity].all(axis=1)
             at += len(block)
-    elif nodes[surface.faces.node].any():
+    else:
         elements[pick(surface, what)] = True
     return nodes, elements
 
 
-def _speaks_of_nodes(tree: Node) -> bool:
-    """Whether a pick names nodes, or nodes of groups, so that elements come from them."""
-    return tree.kind in ("ids", "group", "box", "sphere", "cylinder") or any(map(_speaks_of_nodes, tree.below))
+def _speaks_of(tree: Node, kinds: set[str]) -> bool:
+    """Whether a pick is made of some kinds of steps alone."""
+    return tree.kind in kinds and all(_speaks_of(below, kinds) for below in tree.below)
+
+
+def _speaks_of_sides(tree: Node, skeleton: Skeleton) -> bool:
+    """Whether it names a group of sides of elements, whose nodes are those of the sides alone."""
+    here = tree.kind == "group" and tree.values[0] in skeleton.mesh.groups.sides
+    return here or any(_speaks_of_sides(below, skeleton) for below in tree.below)
 
 
 def _linear(skeleton: Skeleton, what: str, end: Callable[[Array], Array]) -> Driven:
@@ -129,7 +146,7 @@ def _whole_patches(skeleton: Skeleton, elements: Array) -> list[int]:
 
 
 def _offset(skeleton: Skeleton, what: str, distance: float) -> Driven:
-    """Nodes along their normals; where a whole patch on a simple surface is picked, that surface is offset."""
+    """Nodes along their normals; where a whole patch is picked, the surface that it lies on is offset."""
     surface, points = skeleton.surface, skeleton.mesh.nodes
     mark, elements = picked(skeleton, what)
     if not elements.any():
@@ -137,19 +154,20 @@ def _offset(skeleton: Skeleton, what: str, distance: float) -> Driven:
     normal = _with_midsides(skeleton, normals_at(surface, elements))
     targets: dict[int, Target] = {}
     for k in _whole_patches(skeleton, elements):
-        primitive = skeleton.primitives[k]
-        if primitive is None:
+        level = skeleton.level(k)
+        if level is None:
             continue
         its = np.flatnonzero(skeleton.nodes_on(np.array([k])) & normal.any(axis=1))
-        sign = 1.0 if float((primitive.normal(points[its]) * normal[its]).sum()) >= 0 else -1.0
-        targets[k] = _shifted(primitive, sign * distance)
+        sign = 1.0 if float((level.normal(points[its]) * normal[its]).sum()) >= 0 else -1.0
+        targets[k] = _shifted(level, sign * distance)
     nodes = np.flatnonzero(mark & normal.any(axis=1))
     start, step = points[nodes], distance * normal[nodes]
-    return Driven(nodes, lambda t: start + t * step, targets)
+    leaves = frozenset(np.unique(skeleton.label[elements]).tolist()) - set(targets)
+    return Driven(nodes, lambda t: start + t * step, targets, settles=True, leaves=leaves)
 
 
-def _shifted(primitive: Primitive, distance: float) -> Target:
-    return lambda t: (primitive, t * distance)
+def _shifted(level: Level, distance: float) -> Target:
+    return lambda t: (level, t * distance)
 
 
 def _with_midsides(skeleton: Skeleton, normal: Array) -> Array:
@@ -190,31 +208,64 @@ def _bored(skeleton: Skeleton, change: Bore) -> Driven:
     primitive = skeleton.primitives[int(patches[0])] if patches[0] >= 0 else None
     if primitive is None or primitive.kind != "cylinder":
         kind = skeleton.table[int(patches[0])].kind if patches[0] >= 0 else "no patch"
-        raise Refusal(f"the surface at {point_text(change.near)} is {kind}, and no cylinder whose bore could change")
+        return _opening(skeleton, change, kind)
     patches = np.unique(skeleton.label[pick(skeleton.surface, f"surface ({place})")])
     nodes = np.flatnonzero(skeleton.nodes_on(patches))
-    points, centre, axis = skeleton.mesh.nodes[nodes], primitive.centre, primitive.axis
-    end = axis if change.axis is None else _unit(change.axis)
-    end = -end if end @ axis < 0 else end
-    hinge = np.cross(axis, end)
-    angle = float(np.degrees(np.arctan2(np.linalg.norm(hinge), axis @ end)))
-    hinge = _unit(hinge) if angle > 0 else axis
-    shift = np.zeros(3) if change.centre is None else np.array(change.centre) - centre
-    shift = shift - (shift @ axis) * axis
-    growth = 0.0 if change.diameter is None else change.diameter / 2.0 - primitive.radius
-    away = points - centre
-    out = away - (away @ axis)[:, None] * axis
-    direction = out / np.linalg.norm(out, axis=1, keepdims=True)
-
-    def at(t: float) -> Array:
-        return np.asarray(centre + t * shift + rotated(away + t * growth * direction, hinge, t * angle))
+    centre, axis = primitive.centre, primitive.axis
+    grown = _Grown(change, skeleton.mesh.nodes[nodes], centre, axis, primitive.radius)
 
     def target(t: float) -> tuple[Primitive, float]:
-        turned = rotated(axis[None], hinge, t * angle)[0] if t < 1.0 else end
-        radius = primitive.radius + t * growth if t < 1.0 or change.diameter is None else change.diameter / 2.0
-        return Primitive("cylinder", centre + t * shift, turned, radius), 0.0
+        radius = (
+            change.diameter / 2.0 if t == 1.0 and change.diameter is not None else primitive.radius + t * grown.growth
+        )
+        return Primitive("cylinder", centre + t * grown.shift, grown.axis_at(t), radius), 0.0
 
-    return Driven(nodes, at, dict.fromkeys(patches.tolist(), target), angle)
+    return Driven(nodes, grown.at, dict.fromkeys(patches.tolist(), target), grown.angle, settles=True)
+
+
+def _opening(skeleton: Skeleton, change: Bore, kind: str) -> Driven:
+    """Nodes of the round opening of a shell that is nearest to a point."""
+    rims = [rim for rim in skeleton.surface.connectivity.rims if rim.closed]
+    points = skeleton.mesh.nodes
+    away = [float(np.linalg.norm(points[rim.nodes] - change.near, axis=1).min()) for rim in rims]
+    if rims:
+        nodes = np.sort(rims[int(np.argmin(away))].nodes.astype(np.int64))
+        centre, axis, radii = circle_of(points[rims[int(np.argmin(away))].nodes])
+        radius = float(radii.mean())
+        if min(away) <= radius and float(np.ptp(radii)) <= _ROUND * radius:
+            grown = _Grown(change, points[nodes], centre, axis, radius)
+            return Driven(nodes, grown.at, turn=grown.angle, settles=True)
+    raise Refusal(
+        f"the surface at {point_text(change.near)} is {kind}, and no cylinder whose bore could change; nor is there a "
+        "round opening nearer to it than its radius"
+    )
+
+
+class _Grown:
+    """Points (k, 3) round an axis as a bore gets another diameter, centre or direction."""
+
+    def __init__(self, change: Bore, points: Array, centre: Array, axis: Array, radius: float) -> None:
+        self._centre, self._axis = centre, axis
+        self._end = axis if change.axis is None else _unit(change.axis)
+        self._end = -self._end if self._end @ axis < 0 else self._end
+        hinge = np.cross(axis, self._end)
+        self.angle = float(np.degrees(np.arctan2(np.linalg.norm(hinge), axis @ self._end)))
+        self._hinge = _unit(hinge) if self.angle > 0 else axis
+        shift = np.zeros(3) if change.centre is None else np.array(change.centre) - centre
+        self.shift = shift - (shift @ axis) * axis
+        self.growth = 0.0 if change.diameter is None else change.diameter / 2.0 - radius
+        self._away = points - centre
+        out = self._away - (self._away @ axis)[:, None] * axis
+        self._out = out / np.linalg.norm(out, axis=1, keepdims=True)
+
+    def at(self, share: float) -> Array:
+        """(k, 3) where they are after a share of the change."""
+        grown = self._away + share * self.growth * self._out
+        return np.asarray(self._centre + share * self.shift + rotated(grown, self._hinge, share * self.angle))
+
+    def axis_at(self, share: float) -> Array:
+        """(3,) the axis then."""
+        return self._end if share == 1.0 else rotated(self._axis[None], self._hinge, share * self.angle)[0]
 
 
 def _to_targets(skeleton: Skeleton, change: Targets) -> Driven:

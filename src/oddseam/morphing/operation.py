@@ -137,9 +137,9 @@ def _notes(plan: Plan, points: Array) -> list[str]:
     moved = np.linalg.norm(points - plan.start, axis=1) > 0
     for k in plan.yielding:
         its = np.flatnonzero(plan.skeleton.nodes_on(np.array([k])) & moved)
-        primitive = plan.skeleton.primitives[k]
-        if len(its) and primitive is not None:
-            off = np.abs(primitive.distance(points[its]) - primitive.distance(plan.start[its]))
+        level = plan.skeleton.level(k)
+        if len(its) and level is not None:
+            off = np.abs(level.distance(points[its]) - level.distance(plan.start[its]))
             worst = int(np.argmax(off))
             name = plan.skeleton.table[k].name
             found.append(f"{name} gives way by up to {off[worst]:.4g} at {point_text(plan.start[its[worst]])}")

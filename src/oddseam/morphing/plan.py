@@ -16,7 +16,6 @@ from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.features.curves import turns_sharply
 from oddseam.geometry.planes import as_plane
-from oddseam.geometry.primitives import Primitive
 from oddseam.model import KINDS
 from oddseam.morphing.changes import Change
 from oddseam.morphing.driving import Driven, driven_by, picked
@@ -69,7 +68,7 @@ class Plan:
         self.targets = self._targets()
         self.is_shaped = np.zeros(n, bool)
         for one in self.driven:
-            if one.targets:
+            if one.settles:
                 self.is_shaped[one.nodes] = True
         self._check_literal()
         self.end = self.at(1.0)
@@ -99,7 +98,7 @@ class Plan:
         for number, one in enumerate(self.driven):
             ends = one.at(1.0)
             again = owner[one.nodes] >= 0
-            if not one.targets or not all(self.driven[k].targets for k in np.unique(owner[one.nodes[again]]).tolist()):
+            if not one.settles or not all(self.driven[k].settles for k in np.unique(owner[one.nodes[again]]).tolist()):
                 off = np.linalg.norm(place[one.nodes] - ends, axis=1)
                 bad = np.flatnonzero(again & (off > _SAME * self.size))
                 if len(bad):
@@ -114,31 +113,41 @@ class Plan:
     def _name(self, node: int) -> str:
         return f"{int(self.skeleton.mesh.node_ids[node])} at {point_text(self.start[node])}"
 
-    @cached_property
-    def _heights(self) -> tuple[Array, Array, Array]:
-        """Pairs (k,) of a node and a patch on a simple surface, and how far the node is from it."""
+    def _heights(self, wanted: Array) -> tuple[Array, Array, Array]:
+        """Of the pairs (k,) of a node and a patch those wanted: nodes, patches, and how far the nodes are off."""
         node, patch = self.skeleton.of_node
-        height = np.full(len(node), np.nan)
-        for k, primitive in enumerate(self.skeleton.primitives):
-            if primitive is not None:
-                rows = np.flatnonzero(patch == k)
-                height[rows] = primitive.distance(self.start[node[rows]])
+        rows = np.flatnonzero(wanted)
+        height = np.full(len(rows), np.nan)
+        for k in np.unique(patch[rows]).tolist():
+            level = self.skeleton.level(k)
+            if level is not None:
+                its = np.flatnonzero(patch[rows] == k)
+                height[its] = level.distance(self.start[node[rows[its]]])
         known = np.isfinite(height)
-        return node[known], patch[known], height[known]
+        return node[rows[known]], patch[rows[known]], height[known]
+
+    @cached_property
+    def _shaped_pairs(self) -> tuple[Array, Array, Array]:
+        """The pairs of nodes that are to be brought onto surfaces."""
+        return self._heights(self.is_shaped[self.skeleton.of_node[0]])
+
+    @cached_property
+    def _sliding_pairs(self) -> tuple[Array, Array, Array]:
+        """The pairs of nodes that follow and a surface that they slide along."""
+        node, patch = self.skeleton.of_node
+        return self._heights(self.sliding[patch] & self.in_reach[node] & ~self.is_driven[node])
 
     def at(self, share: float) -> Array:
         """(k, 3) where the driven nodes are after a share of the changes."""
         step = np.zeros_like(self.start)
         for one in self.driven:
-            step[one.nodes] += one.at(share) - self.start[one.nodes] if one.targets else 0.0
+            step[one.nodes] += one.at(share) - self.start[one.nodes] if one.settles else 0.0
         points = self.start + step
         for one in self.driven:
-            if not one.targets:
+            if not one.settles:
                 points[one.nodes] = one.at(share)
         self.keep_in_planes(points, self.is_driven)
-        surfaces = self._shaping(share)
-        if surfaces is not None:
-            surfaces.settle(points)
+        self._shaping(share).settle(points)
         return np.asarray(points[self.nodes])
 
     def keep_in_planes(self, points: Array, which: Array) -> None:
@@ -147,41 +156,39 @@ class Plan:
             on = which & (np.abs((self.start - point) @ normal) <= _ON * self.size)
             points[on] -= ((points[on] - self.start[on]) @ normal)[:, None] * normal
 
-    def _shaping(self, share: float) -> Surfaces | None:
+    def _shaping(self, share: float) -> Surfaces:
         """The surfaces that driven nodes are to lie on: those that change, and those beside them that do not."""
-        if not self.targets:
-            return None
         levels: dict[int, Level] = {}
         added = np.zeros(len(self.skeleton.table))
         for patch, (one, _) in self.targets.items():
             levels[patch], added[patch] = one.targets[patch](share)
         beside = self._kept_beside
-        for patch in np.unique(self._heights[1][beside]).tolist():
+        nodes, patches, heights = (column[beside] for column in self._shaped_pairs)
+        for patch in np.unique(patches).tolist():
             if patch not in levels:
-                levels[patch] = self._primitive(patch)
-        nodes, patches, heights = (column[beside] for column in self._heights)
+                levels[patch] = self._level(patch)
         return Surfaces(levels, nodes, patches, heights + added[patches])
 
-    def _primitive(self, patch: int) -> Primitive:
-        found = self.skeleton.primitives[patch]
+    def _level(self, patch: int) -> Level:
+        found = self.skeleton.level(patch)
         assert found is not None
         return found
 
     @cached_property
     def _kept_beside(self) -> Array:
         """(k,) bool: pairs of a shaped node and a surface that it is brought onto, none that touches what changes."""
-        node, patch, _ = self._heights
+        node, patch, _ = self._shaped_pairs
         is_target = np.isin(patch, list(self.targets))
-        counts = self.is_shaped[node]
         normal = np.zeros((len(node), 3))
-        for k in np.unique(patch[counts]).tolist():
-            rows = np.flatnonzero((patch == k) & counts)
-            normal[rows] = self._primitive(k).normal(self.start[node[rows]])
+        for k in np.unique(patch).tolist():
+            rows = np.flatnonzero(patch == k)
+            normal[rows] = self._level(k).normal(self.start[node[rows]])
         main = np.zeros_like(self.start)
-        rows = np.flatnonzero(counts & is_target)
-        main[node[rows]] = normal[rows]
+        main[node[is_target]] = normal[is_target]
         cosine = np.abs(np.einsum("ij,ij->i", normal, main[node]))
-        return np.asarray(counts & (is_target | (cosine < np.cos(np.radians(_TANGENT)))))
+        left: set[int] = set().union(*(one.leaves for one in self.driven))
+        is_kept = (cosine < np.cos(np.radians(_TANGENT))) & ~np.isin(patch, list(left - set(self.targets)))
+        return np.asarray(is_target | is_kept)
 
     # ------------------------------------------------------------------ what stays
 
@@ -223,17 +230,15 @@ class Plan:
         some = np.bincount(patch[self.is_driven[node]], minlength=count) > 0
         all_ = np.bincount(patch[~self.is_driven[node]], minlength=count) == 0
         self.is_active = some & ~all_
-        off = np.zeros(count)
+        off = np.full(count, np.inf)
         end = self.start.copy()
         end[self.nodes] = self.end
-        node, patch, height = self._heights
-        for k in np.flatnonzero(self.is_active).tolist():
-            rows = np.flatnonzero((patch == k) & self.is_driven[node])
-            if len(rows):
-                off[k] = np.abs(self._primitive(k).distance(end[node[rows]]) - height[rows]).max()
-        simple = np.array([primitive is not None for primitive in self.skeleton.primitives], bool)
-        slides = self.is_active & simple & (off <= _ON * self.size)
-        return slides, np.flatnonzero(self.is_active & ~slides & simple).tolist()
+        node, patch, height = self._heights(self.is_active[patch] & self.is_driven[node])
+        for k in np.unique(patch).tolist():
+            rows = np.flatnonzero(patch == k)
+            off[k] = np.abs(self._level(k).distance(end[node[rows]]) - height[rows]).max()
+        slides = self.is_active & (off <= _ON * self.size)
+        return slides, np.flatnonzero(self.is_active & ~slides).tolist()
 
     @cached_property
     def stays(self) -> Array:
@@ -283,9 +288,9 @@ class Plan:
 
     def rails(self, which: Array) -> Surfaces:
         """The surfaces that some nodes (n,) slide along."""
-        node, patch, height = self._heights
-        rows = np.flatnonzero(which[node] & self.sliding[patch])
-        levels: dict[int, Level] = {k: self._primitive(k) for k in np.unique(patch[rows]).tolist()}
+        node, patch, height = self._sliding_pairs
+        rows = np.flatnonzero(which[node])
+        levels: dict[int, Level] = {k: self._level(k) for k in np.unique(patch[rows]).tolist()}
         return Surfaces(levels, node[rows], patch[rows], height[rows])
 
     @property

@@ -11,6 +11,8 @@ from oddseam.arrays import Array
 
 #: Steps of the iteration; it converges quadratically.
 _STEPS = 30
+#: It has come to rest where steps are so small, over the size of coordinates.
+_STILL = 1e-13
 #: Directions of normals whose share is less than this say nothing new: surfaces that touch there.
 _FLAT = 1e-4
 
@@ -23,6 +25,9 @@ class Level(Protocol):
 
     def normal(self, points: Array) -> Array:
         """(k, 3) directions in which the distance grows."""
+
+    def measured(self, points: Array) -> tuple[Array, Array]:
+        """Both."""
 
 
 class Surfaces:
@@ -63,6 +68,7 @@ class Surfaces:
             pairs = first[rows][:, None] + np.arange(many)  # (r, many)
             at = points[nodes[rows]]
             size = max(float(np.abs(at).max(initial=0.0)), 1e-300)
+            last = np.inf
             for _ in range(_STEPS):
                 residual = np.empty(pairs.shape)
                 normal = np.empty((*pairs.shape, 3))
@@ -70,10 +76,12 @@ class Surfaces:
                     level = self.level[pairs[:, column]]
                     for number in np.unique(level).tolist():
                         its = np.flatnonzero(level == number)
-                        residual[its, column] = self.levels[number].distance(at[its]) - self.height[pairs[its, column]]
-                        normal[its, column] = self.levels[number].normal(at[its])
+                        off, normal[its, column] = self.levels[number].measured(at[its])
+                        residual[its, column] = off - self.height[pairs[its, column]]
                 step = -np.einsum("rij,rj->ri", np.linalg.pinv(normal, rcond=_FLAT), residual)
                 at = at + step
-                if float(np.abs(step).max(initial=0.0)) <= 4e-16 * size:
+                largest = float(np.abs(step).max(initial=0.0))
+                if largest <= _STILL * size or largest > 0.9 * last:
                     break
+                last = largest
             points[nodes[rows]] = at

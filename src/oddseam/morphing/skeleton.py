@@ -10,11 +10,13 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.features.patches import find_features
+from oddseam.geometry.fitted import NEAREST, FittedSurface
 from oddseam.geometry.primitives import Primitive
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Elements, Groups, Mesh, Patch
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.outer_faces import outer_faces
+from oddseam.morphing.settling import Level
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,6 +67,23 @@ class Skeleton:
     def primitives(self) -> tuple[Primitive | None, ...]:
         """The simple surface that each patch lies on, or ``None``."""
         return tuple(primitive_of(patch) for patch in self.table)
+
+    def level(self, patch: int) -> Level | None:
+        """The surface that a patch lies on: a simple one, else one through its nodes; ``None`` for too few of them."""
+        if patch not in self._levels:
+            found: Level | None = self.primitives[patch]
+            if found is None:
+                elements = self.label == patch
+                t = self.surface.triangulation
+                nodes = np.unique(t.triangles[elements[t.element]])
+                if len(nodes) >= NEAREST:
+                    found = FittedSurface(self.mesh.nodes[nodes], normals_at(self.surface, elements)[nodes])
+            self._levels[patch] = found
+        return self._levels[patch]
+
+    @cached_property
+    def _levels(self) -> dict[int, Level | None]:
+        return {}
 
     @cached_property
     def of_node(self) -> tuple[Array, Array]:
