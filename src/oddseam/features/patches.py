@@ -239,13 +239,14 @@ def _patches(mesh: Mesh, skin: _Skin, found: Recognised, creases: Creases) -> Pa
     surface[rank[patch]] = found.label
     numbers: dict[str, int] = {}
     table = [
-        _described(found.surfaces[surface[k]] if surface[k] >= 0 else None, float(area[order[k]]), numbers)
+        described(found.surfaces[surface[k]] if surface[k] >= 0 else None, float(area[order[k]]), numbers)
         for k in range(count)
     ]
     return Patches(label, tuple(table))
 
 
-def _described(surface: Primitive | None, area: float, numbers: dict[str, int]) -> Patch:
+def described(surface: Primitive | None, area: float, numbers: dict[str, int]) -> Patch:
+    """A patch on a surface, named by its kind and the next of the numbers of that."""
     kind = surface.kind if surface is not None else "free-form"
     numbers[kind] = numbers.get(kind, 0) + 1
     name = f"{kind} {numbers[kind]}"

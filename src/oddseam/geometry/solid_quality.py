@@ -37,13 +37,32 @@ def solid_quality(kind: str, corners: Array) -> dict[str, Array]:
     return measures
 
 
+def curved_jacobian(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...]) -> Array:
+    """(m,) least scaled Jacobian at the corners of quadratic solids, ``nodes`` (m, k, 3), along their curved edges.
+
+    ``edges`` are the corners at the ends of the edges, whose midside nodes follow the corners in this order.
+    """
+    middle = {frozenset(edge): nodes.shape[1] - len(edges) + k for k, edge in enumerate(edges)}
+    least = np.full(len(nodes), np.inf)
+    for at, *ends in TRIADS[kind]:
+        # a parabola through three nodes leaves the first one in this direction
+        a, b, c = (4.0 * nodes[:, middle[frozenset((at, end))]] - 3.0 * nodes[:, at] - nodes[:, end] for end in ends)
+        least = np.minimum(least, _corner(a, b, c))
+    return least
+
+
+def _corner(a: Array, b: Array, c: Array) -> Array:
+    """Determinants of three edges each, over their lengths."""
+    det = np.einsum("ij,ij->i", a, np.cross(b, c))
+    size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1) * np.linalg.norm(c, axis=1)
+    return np.where(size > 0, det / np.where(size > 0, size, 1.0), 0.0)
+
+
 def _scaled_jacobian(kind: str, corners: Array) -> Array:
     least = np.full(len(corners), np.inf)
     for at, *ends in TRIADS[kind]:
         a, b, c = (corners[:, end] - corners[:, at] for end in ends)
-        det = np.einsum("ij,ij->i", a, np.cross(b, c))
-        size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1) * np.linalg.norm(c, axis=1)
-        least = np.minimum(least, np.where(size > 0, det / np.where(size > 0, size, 1.0), 0.0))
+        least = np.minimum(least, _corner(a, b, c))
     return least
 
 

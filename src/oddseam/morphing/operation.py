@@ -14,6 +14,7 @@ from oddseam.model import Mesh
 from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
 from oddseam.morphing.judging import crossings_of, judged, turned_pieces
+from oddseam.morphing.patches import renewed
 from oddseam.morphing.plan import Plan
 from oddseam.morphing.skeleton import Skeleton
 from oddseam.progress import Progress, silent
@@ -97,7 +98,7 @@ def morph(
     if stuck is not None:
         raise Refusal(_stuck_text(skeleton, share, stuck))
     moved = (points != mesh.nodes).any(axis=1)
-    new = mesh.replaced(nodes=points)
+    new = mesh.replaced(nodes=points, patches=renewed(mesh, points))
     progress("judging", 0.9)
     steps, broken = judged(mesh, new, moved, limits or {})
     if broken:
