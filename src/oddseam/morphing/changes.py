@@ -119,7 +119,8 @@ class Offset(Change):
 class Bore(Change):
     """The cylinder nearest to a point, given another diameter, another centre or another direction.
 
-    A bore, a pin or a pipe: all patches on the cylinder go along, and rims stay in the faces that they lie in.
+    A bore, a pin or a pipe: all patches on the cylinder go along, and rims stay in the faces that they lie in.  Where
+    the surface there is no cylinder, it is the round opening of a shell that is meant, whose rim stays on the shell.
     """
 
     near: Point

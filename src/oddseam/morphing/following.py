@@ -16,8 +16,8 @@ from oddseam.progress import Progress
 
 #: One step turns nothing by more degrees.
 _TURN = 15.0
-#: Steps are halved down to this share of the change before it is given up.
-_LEAST = 1.0 / 64.0
+#: Steps are halved down to this share of the change before it is given up; no more steps are tried than so many.
+_LEAST, _TRIES = 1.0 / 64.0, 40
 
 
 class Stuck(Exception):  # noqa: N818  # what a step runs into; no error of the caller
@@ -40,16 +40,18 @@ class Follower:
         self.plan = plan
         skeleton = plan.skeleton
         follows = plan.on_edges | plan.on_faces
-        self.triangles, self.face_of = face_triangles(skeleton.surface, follows | plan.is_driven)
-        self.tets, self.solid_of = corner_tets(skeleton.mesh, follows | plan.is_driven | plan.within)
+        self.triangles, self.face_of = face_triangles(skeleton.surface, follows | plan.goals.is_driven)
+        self.tets, self.solid_of = corner_tets(skeleton.mesh, follows | plan.goals.is_driven | plan.within)
         self.loose = _loose_links(skeleton.mesh, plan)
 
     def march(self, progress: Progress) -> tuple[Array, float, Stuck | None]:
         """Positions (n, 3), the share of the change that is reached, and what stands in the way of more."""
         points, share = self.plan.start, 0.0
-        step = 1.0 / max(1, int(np.ceil(self.plan.turn / _TURN)))
+        step = 1.0 / max(1, int(np.ceil(self.plan.goals.turn / _TURN)))
         stuck: Stuck | None = None
-        while share < 1.0 and step >= _LEAST:
+        tries = 0
+        while share < 1.0 and step >= _LEAST and tries < _TRIES:
+            tries += 1
             to = min(1.0, share + step) if share + 1.5 * step < 1.0 else 1.0
             progress(f"moving to {to:.0%}", share)
             try:
@@ -63,7 +65,7 @@ class Follower:
         """Positions at a share of the change, from those at an earlier one."""
         plan = self.plan
         new = points.copy()
-        new[plan.nodes] = plan.at(share)
+        new[plan.goals.nodes] = plan.goals.at(share)
         step = new - points
         for links, follows in ((plan.skeleton.feature_edges, plan.on_edges), (self.loose, self._is_loose)):
             _along_links(points, links, follows, step)
@@ -83,7 +85,7 @@ class Follower:
     def _settle(self, points: Array, new: Array, step: Array, which: Array) -> None:
         """Bring nodes that slide back onto their surfaces and planes of symmetry."""
         self.plan.rails(which).settle(new)
-        self.plan.keep_in_planes(new, which)
+        self.plan.goals.keep_in_planes(new, which)
         step[which] = new[which] - points[which]
 
     def _sliders(self, points: Array) -> tuple[Array, Array]:
@@ -114,7 +116,7 @@ class Follower:
         mark = np.zeros(len(self.plan.start), bool)
         mark[self.loose] = True
         plan = self.plan
-        return mark & ~plan.stays & ~plan.is_driven & ~plan.skeleton.on_surface & ~plan.within
+        return mark & ~plan.stays & ~plan.goals.is_driven & ~plan.skeleton.on_surface & ~plan.within
 
     def _put_midsides(self, points: Array) -> None:
         """Carry midside nodes along with the ends of their edges, and keep those that slide on their surfaces."""
@@ -122,7 +124,7 @@ class Follower:
         mid, ends = plan.skeleton.midsides
         if not len(mid):
             return
-        follows = ~plan.is_driven[mid] & ~plan.held[mid]
+        follows = ~plan.goals.is_driven[mid] & ~plan.held[mid]
         step = points - plan.start
         moves = follows & step[ends].any(axis=(1, 2))
         rows = mid[moves]

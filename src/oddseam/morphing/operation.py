@@ -13,6 +13,7 @@ from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
+from oddseam.morphing.goals import ON, Goals
 from oddseam.morphing.judging import crossings_of, judged, turned_pieces
 from oddseam.morphing.patches import renewed
 from oddseam.morphing.plan import Plan
@@ -93,7 +94,7 @@ def morph(
         raise Refusal(f"reach {reach} is no distance")
     progress("finding the surface", 0.0)
     skeleton = Skeleton.of(mesh)
-    plan = Plan(skeleton, asked, tuple(hold), tuple(planes), reach)
+    plan = Plan(Goals(skeleton, asked, tuple(planes)), tuple(hold), reach)
     points, share, stuck = Follower(plan).march(progress)
     if stuck is not None:
         raise Refusal(_stuck_text(skeleton, share, stuck))
@@ -126,9 +127,9 @@ def _said_of(plan: Plan, points: Array) -> list[Step]:
 
     surface = plan.skeleton.on_surface
     return [
-        step("change", plan.is_driven, "nodes that are driven"),
-        step("follow on the surface", surface & ~plan.is_driven, "nodes"),
-        step("follow within", ~surface & ~plan.is_driven, f"nodes; reach {plan.reach:.4g}"),
+        step("change", plan.goals.is_driven, "nodes that are driven"),
+        step("follow on the surface", surface & ~plan.goals.is_driven, "nodes"),
+        step("follow within", ~surface & ~plan.goals.is_driven, f"nodes; reach {plan.reach:.4g}"),
     ]
 
 
@@ -142,6 +143,8 @@ def _notes(plan: Plan, points: Array) -> list[str]:
         if len(its) and level is not None:
             off = np.abs(level.distance(points[its]) - level.distance(plan.start[its]))
             worst = int(np.argmax(off))
+            if off[worst] <= ON * plan.goals.size:
+                continue
             name = plan.skeleton.table[k].name
             found.append(f"{name} gives way by up to {off[worst]:.4g} at {point_text(plan.start[its[worst]])}")
     more = [f"and {len(found) - _NAMED} more patches give way"] if len(found) > _NAMED else []

@@ -1,0 +1,176 @@
+"""Where the nodes that changes drive are after any share of them, on the surfaces that they are to lie on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+
+import numpy as np
+
+from oddseam.arrays import Array, point_text
+from oddseam.errors import Refusal
+from oddseam.geometry.planes import as_plane
+from oddseam.morphing.changes import Change
+from oddseam.morphing.driving import Driven, driven_by
+from oddseam.morphing.settling import Level, Surfaces
+from oddseam.morphing.skeleton import Skeleton
+
+#: On a surface, over the diagonal of the mesh.
+ON = 1e-7
+#: Two targets of one node are the same, over the diagonal.
+SAME = 1e-9
+#: A surface beside a change is kept to where it meets the changed one at more degrees.
+_TANGENT = 15.0
+
+
+class Goals:
+    """What changes drive.
+
+    Parameters
+    ----------
+    skeleton : Skeleton
+    changes : sequence of Change
+    planes : sequence of str
+        Planes of symmetry: nodes on them stay in them.
+
+    Attributes
+    ----------
+    is_driven : (n,) bool array
+    nodes : (k,) int array
+        Those that are driven, ascending.
+    end : (k, 3) array
+        Where they go.
+    move : float
+        How far at most.
+    """
+
+    def __init__(self, skeleton: Skeleton, changes: Sequence[Change], planes: Sequence[str]) -> None:
+        self.skeleton = skeleton
+        self.start = skeleton.mesh.nodes
+        self.size = max(skeleton.mesh.diagonal, 1e-300)
+        self.driven = [driven_by(change, skeleton) for change in changes]
+        self.is_driven = np.zeros(len(self.start), bool)
+        self._is_shaped = np.zeros(len(self.start), bool)
+        for one in self.driven:
+            self.is_driven[one.nodes] = True
+            self._is_shaped[one.nodes] |= one.settles
+        self.nodes = np.flatnonzero(self.is_driven)
+        self._planes = [as_plane(text, "plane") for text in planes]
+        self._targets = self._all_targets()
+        self._check_literal()
+        self.end = self.at(1.0)
+        self.move = float(np.linalg.norm(self.end - self.start[self.nodes], axis=1).max(initial=0.0))
+
+    @property
+    def turn(self) -> float:
+        """By how many degrees the changes turn things at most."""
+        return max((one.turn for one in self.driven), default=0.0)
+
+    def _all_targets(self) -> dict[int, tuple[Driven, int]]:
+        """By patch the change that says where its surface goes."""
+        found: dict[int, tuple[Driven, int]] = {}
+        for number, one in enumerate(self.driven):
+            for patch in one.targets:
+                if patch in found:
+                    name = self.skeleton.table[patch].name
+                    raise Refusal(f"changes {found[patch][1] + 1} and {number + 1} both change {name}; say one only")
+                found[patch] = one, number
+        return found
+
+    def _check_literal(self) -> None:
+        """Refuse where two changes send a node to two places, and neither says what surface it is to lie on."""
+        owner = np.full(len(self.is_driven), -1)
+        place = self.start.copy()
+        for number, one in enumerate(self.driven):
+            ends = one.at(1.0)
+            again = owner[one.nodes] >= 0
+            if not one.settles or not all(self.driven[k].settles for k in np.unique(owner[one.nodes[again]]).tolist()):
+                off = np.linalg.norm(place[one.nodes] - ends, axis=1)
+                bad = np.flatnonzero(again & (off > SAME * self.size))
+                if len(bad):
+                    node = one.nodes[bad[0]]
+                    raise Refusal(
+                        f"changes {owner[node] + 1} and {number + 1} send node {self.name(node)} to two places, "
+                        f"{point_text(place[node])} and {point_text(ends[bad[0]])}; let their picks not meet"
+                    )
+            owner[one.nodes] = number
+            place[one.nodes] = ends
+
+    def name(self, node: int) -> str:
+        """The id of a node, and its place."""
+        return f"{int(self.skeleton.mesh.node_ids[node])} at {point_text(self.start[node])}"
+
+    @cached_property
+    def _shaped_pairs(self) -> tuple[Array, Array, Array]:
+        """The pairs of nodes that are to be brought onto surfaces."""
+        return heights_of(self.skeleton, self._is_shaped[self.skeleton.of_node[0]])
+
+    def at(self, share: float) -> Array:
+        """(k, 3) where the driven nodes are after a share of the changes."""
+        step = np.zeros_like(self.start)
+        for one in self.driven:
+            step[one.nodes] += one.at(share) - self.start[one.nodes] if one.settles else 0.0
+        points = self.start + step
+        for one in self.driven:
+            if not one.settles:
+                points[one.nodes] = one.at(share)
+        self.keep_in_planes(points, self.is_driven)
+        self._shaping(share).settle(points)
+        self.keep_in_planes(points, self.is_driven)
+        return np.asarray(points[self.nodes])
+
+    def keep_in_planes(self, points: Array, which: Array) -> None:
+        """Put nodes that lie on a plane of symmetry back into it."""
+        for point, normal in self._planes:
+            on = which & (np.abs((self.start - point) @ normal) <= ON * self.size)
+            points[on] -= ((points[on] - self.start[on]) @ normal)[:, None] * normal
+
+    def _shaping(self, share: float) -> Surfaces:
+        """The surfaces that driven nodes are to lie on: those that change, and those beside them that do not."""
+        levels: dict[int, Level] = {}
+        added = np.zeros(len(self.skeleton.table))
+        for patch, (one, _) in self._targets.items():
+            levels[patch], added[patch] = one.targets[patch](share)
+        beside = self._kept_beside
+        nodes, patches, heights = (column[beside] for column in self._shaped_pairs)
+        for patch in np.unique(patches).tolist():
+            if patch not in levels:
+                levels[patch] = level_of(self.skeleton, patch)
+        return Surfaces(levels, nodes, patches, heights + added[patches])
+
+    @cached_property
+    def _kept_beside(self) -> Array:
+        """(k,) bool: pairs of a shaped node and a surface that it is brought onto, none that touches what changes."""
+        node, patch, _ = self._shaped_pairs
+        is_target = np.isin(patch, list(self._targets))
+        normal = np.zeros((len(node), 3))
+        for k in np.unique(patch).tolist():
+            rows = np.flatnonzero(patch == k)
+            normal[rows] = level_of(self.skeleton, k).normal(self.start[node[rows]])
+        main = np.zeros_like(self.start)
+        main[node[is_target]] = normal[is_target]
+        cosine = np.abs(np.einsum("ij,ij->i", normal, main[node]))
+        left: set[int] = set().union(*(one.leaves for one in self.driven))
+        is_kept = (cosine < np.cos(np.radians(_TANGENT))) & ~np.isin(patch, list(left - set(self._targets)))
+        return np.asarray(is_target | is_kept)
+
+
+def heights_of(skeleton: Skeleton, wanted: Array) -> tuple[Array, Array, Array]:
+    """Of the pairs (k,) of a node and a patch those wanted: nodes, patches, and how far the nodes are off."""
+    node, patch = skeleton.of_node
+    rows = np.flatnonzero(wanted)
+    height = np.full(len(rows), np.nan)
+    for k in np.unique(patch[rows]).tolist():
+        level = skeleton.level(k)
+        if level is not None:
+            its = np.flatnonzero(patch[rows] == k)
+            height[its] = level.distance(skeleton.mesh.nodes[node[rows[its]]])
+    known = np.isfinite(height)
+    return node[rows[known]], patch[rows[known]], height[known]
+
+
+def level_of(skeleton: Skeleton, patch: int) -> Level:
+    """The surface that a patch is known to lie on."""
+    found = skeleton.level(patch)
+    assert found is not None
+    return found
