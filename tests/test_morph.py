@@ -237,6 +237,18 @@ def test_the_same_in_other_units_and_places():
 # ---------------------------------------------------------------------- refusals
 
 
+def test_what_cannot_be_begun_is_refused():
+    mesh = solids.solid(solids.grid(*[np.linspace(0, 4, 3)] * 3), "hex20")
+    with pytest.raises(oddseam.Refusal, match=r"^[0-4]% of the change can be reached"):
+        oddseam.morph(mesh, oddseam.Targets({int(mesh.node_ids[0]): (300.0, 300.0, 300.0)}))
+
+
+def test_more_than_a_turn():
+    panel = solids.ribbed_panel()
+    new = oddseam.morph(panel, oddseam.Turn("all", 720.0, (0, 0, 1)))
+    assert np.abs(new.nodes - panel.nodes).max() < 1e-9
+
+
 def test_too_far_is_refused_with_what_can_be_reached():
     block = solids.solid(solids.bored_block(), "tet")
     with pytest.raises(oddseam.Refusal) as said:

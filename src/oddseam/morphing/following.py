@@ -16,8 +16,8 @@ from oddseam.progress import Progress
 
 #: One step turns nothing by more degrees.
 _TURN = 15.0
-#: Steps are halved down to this share of the change before it is given up; no more steps are tried than so many.
-_LEAST, _TRIES = 1.0 / 64.0, 40
+#: Steps are halved down to this share of the change before it is given up, or after so many that failed.
+_LEAST, _FAILURES = 1.0 / 64.0, 16
 
 
 class Stuck(Exception):  # noqa: N818  # what a step runs into; no error of the caller
@@ -49,17 +49,18 @@ class Follower:
         points, share = self.plan.start, 0.0
         step = 1.0 / max(1, int(np.ceil(self.plan.goals.turn / _TURN)))
         stuck: Stuck | None = None
-        tries = 0
-        while share < 1.0 and step >= _LEAST and tries < _TRIES:
-            tries += 1
+        failures = 0
+        while share < 1.0 and step >= _LEAST and failures < _FAILURES:
             to = min(1.0, share + step) if share + 1.5 * step < 1.0 else 1.0
             progress(f"moving to {to:.0%}", share)
             try:
                 points, share = self._advanced(points, to), to
             except Stuck as found:
-                stuck, step = found, 0.5 * (to - share)
+                stuck, step, failures = found, 0.5 * (to - share), failures + 1
+        if share < 1.0:
+            return points, share, stuck
         self._put_midsides(points)
-        return points, share, None if share == 1.0 else stuck
+        return points, share, None
 
     def _advanced(self, points: Array, share: float) -> Array:
         """Positions at a share of the change, from those at an earlier one."""

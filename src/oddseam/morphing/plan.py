@@ -1,9 +1,9 @@
 """What moves, what stays and what follows, decided once before anything is moved.
 
 A patch without a driven node stays.  One with driven nodes and others is beside a change: where its driven nodes
-stay on the surface that it lies on (a simple one, or one fitted to its nodes), its others slide along that surface; else
-it gives way and follows smoothly.  Corners that are not driven stay; nodes on edges follow between the ends of their
-chain.
+stay on the surface that it lies on (a simple one, or one fitted to its nodes), its others slide along that surface;
+else it gives way and follows smoothly.  Corners that are not driven stay; nodes on edges follow between the ends of
+their chain.
 """
 
 from __future__ import annotations
