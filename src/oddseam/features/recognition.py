@@ -10,6 +10,7 @@ R. Jain (1988), Segmentation through variable-order surface fitting.
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -43,6 +44,10 @@ _LEAST_CURVED, _LEAST_TURN = 6, 12.0
 _MISSES, _ALL_MISSES = 60, 3000
 #: A step of the tessellation bulges by so much more than others at most, squared.
 _AS_COARSE = 4.0
+#: A smooth piece of whose facets so many surfaces explain less than as many shares is as good as free-form.
+_CRUMBS, _CRUMBLY = 200, 2000
+#: A region of so many such shares is none.
+_COUNTS = 4
 #: Rounds that settle facets between two regions.
 _SWEEPS = 5
 #: The root mean square distance of a region may be this many tolerances: few nodes may be off by chance.
@@ -96,6 +101,37 @@ def _sample(facets: Array) -> Array:
     return np.asarray(facets[np.linspace(0, len(facets) - 1, _SAMPLE).astype(np.int64)])
 
 
+class _Crumbs:
+    """Pieces of whose facets so many surfaces explain so few that they are as good as free-form.
+
+    Before such a piece is left, seeds all over it are tried: one may hit upon a surface that counts.
+    """
+
+    def __init__(self, piece: Array, count: int) -> None:
+        self._size = np.bincount(piece, minlength=count)
+        self._hits, self._explained, self._probes = np.zeros((3, count), np.int64)
+
+    def probes_begin(self, piece: int) -> bool:
+        """Whether nothing but crumbs has been found in a piece, so that it is to be probed now."""
+        few = self._explained[piece] * _CRUMBLY < self._hits[piece] * self._size[piece]
+        if self._probes[piece] or self._hits[piece] < _CRUMBS or not few:
+            return False
+        self._probes[piece] = _CRUMBS
+        return True
+
+    def is_given_up(self, piece: int, facets: int) -> bool:
+        """Count what a seed has found, and say whether the piece is to be left."""
+        self._hits[piece] += facets > 0
+        self._explained[piece] += facets
+        if not self._probes[piece]:
+            return False
+        if facets * _CRUMBLY >= self._size[piece] * _COUNTS:
+            self._hits[piece] = self._explained[piece] = self._probes[piece] = 0
+            return False
+        self._probes[piece] -= 1
+        return bool(self._probes[piece] == 0)
+
+
 class _Search:
     def __init__(self, nodes: Array, triangles: Array, across: Array, tolerance: float) -> None:
         m = len(triangles)
@@ -125,22 +161,31 @@ class _Search:
         row = np.repeat(np.arange(m), 3)[inside]
         n_pieces, piece = label_components(m, row, self.across.ravel()[inside])
         misses, all_misses = np.zeros(n_pieces, np.int64), 0
+        crumbs = _Crumbs(piece, n_pieces)
         is_tried = np.zeros(m, bool)
-        for seed in np.argsort(-self.area, kind="stable").tolist():
-            if self.label[seed] >= 0 or is_tried[seed] or misses[piece[seed]] >= _MISSES or not self.area[seed] > 0:
+        queue = deque(np.argsort(-self.area, kind="stable").tolist())
+        while queue:
+            seed = queue.popleft()
+            its = int(piece[seed])
+            if self.label[seed] >= 0 or is_tried[seed] or misses[its] >= _MISSES or not self.area[seed] > 0:
                 continue
             found = self._from(seed)
             if found is None:
-                misses[piece[seed]] += 1
+                misses[its] += 1
                 all_misses += 1
                 is_tried[self._hood(seed, _HOODS[0])] = True
                 if all_misses >= _ALL_MISSES:
                     break
-                continue
-            misses[piece[seed]] = 0
-            surface, facets = found
-            self.label[facets] = len(self.surfaces)
-            self.surfaces.append(surface)
+            else:
+                misses[its] = 0
+                surface, facets = found
+                self.label[facets] = len(self.surfaces)
+                self.surfaces.append(surface)
+            if crumbs.is_given_up(its, 0 if found is None else len(found[1])):
+                misses[its] = _MISSES
+            if crumbs.probes_begin(its):
+                left = np.flatnonzero((piece == its) & (self.label < 0))
+                queue.extendleft(left[:: 1 + len(left) // _CRUMBS].tolist())
         self._absorb_steps()
         self._settle()
         return self._tidied()
