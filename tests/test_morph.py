@@ -243,6 +243,13 @@ def test_what_cannot_be_begun_is_refused():
         oddseam.morph(mesh, oddseam.Targets({int(mesh.node_ids[0]): (300.0, 300.0, 300.0)}))
 
 
+def test_needles_in_the_way_are_named():
+    nodes = [[0, 0, 0], [10, 0, 0], [10, 5, 0], [0, 5, 0], [5, 0.01, 0], [5, 0, 3], [0, 0, 3]]
+    mesh = oddseam.Mesh.from_triangles(nodes, [[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4]], unit="mm")
+    with pytest.raises(oddseam.Refusal, match="1 of them are needles, which fold at once: `oddseam remesh`"):
+        oddseam.morph(mesh, oddseam.Targets({1: (0, 0.3, 0), 2: (10, 0.3, 0)}), reach=0.0)
+
+
 def test_more_than_a_turn():
     panel = solids.ribbed_panel()
     new = oddseam.morph(panel, oddseam.Turn("all", 720.0, (0, 0, 1)))

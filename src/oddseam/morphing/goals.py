@@ -21,6 +21,8 @@ ON = 1e-7
 SAME = 1e-9
 #: A surface beside a change is kept to where it meets the changed one at more degrees.
 _TANGENT = 15.0
+#: A node that surfaces would lead so many times as far as the change itself is led astray.
+_ASTRAY = 4.0
 
 
 class Goals:
@@ -107,17 +109,22 @@ class Goals:
 
     def at(self, share: float) -> Array:
         """(k, 3) where the driven nodes are after a share of the changes."""
-        step = np.zeros_like(self.start)
+        points = self._guess(share)
+        self._shaping(share, self._kept).settle(points)
+        self.keep_in_planes(points, self.is_driven)
+        return np.asarray(points[self.nodes])
+
+    def _guess(self, share: float) -> Array:
+        """(n, 3) where the changes alone would have them."""
+        points = self.start.copy()
         for one in self.driven:
-            step[one.nodes] += one.at(share) - self.start[one.nodes] if one.settles else 0.0
-        points = self.start + step
+            if one.settles:
+                points[one.nodes] += one.at(share) - self.start[one.nodes]
         for one in self.driven:
             if not one.settles:
                 points[one.nodes] = one.at(share)
         self.keep_in_planes(points, self.is_driven)
-        self._shaping(share).settle(points)
-        self.keep_in_planes(points, self.is_driven)
-        return np.asarray(points[self.nodes])
+        return points
 
     def keep_in_planes(self, points: Array, which: Array) -> None:
         """Put nodes that lie on a plane of symmetry back into it."""
@@ -125,34 +132,61 @@ class Goals:
             on = which & (np.abs((self.start - point) @ normal) <= ON * self.size)
             points[on] -= ((points[on] - self.start[on]) @ normal)[:, None] * normal
 
-    def _shaping(self, share: float) -> Surfaces:
-        """The surfaces that driven nodes are to lie on: those that change, and those beside them that do not."""
+    def _shaping(self, share: float, kept: Array) -> Surfaces:
+        """The surfaces that driven nodes are to lie on, those of the pairs that are kept."""
         levels: dict[int, Level] = {}
         added = np.zeros(len(self.skeleton.table))
         for patch, (one, _) in self._targets.items():
             levels[patch], added[patch] = one.targets[patch](share)
-        beside = self._kept_beside
-        nodes, patches, heights = (column[beside] for column in self._shaped_pairs)
+        nodes, patches, heights = (column[kept] for column in self._shaped_pairs)
         for patch in np.unique(patches).tolist():
             if patch not in levels:
                 levels[patch] = level_of(self.skeleton, patch)
         return Surfaces(levels, nodes, patches, heights + added[patches])
 
     @cached_property
-    def _kept_beside(self) -> Array:
-        """(k,) bool: pairs of a shaped node and a surface that it is brought onto, none that touches what changes."""
+    def _kept(self) -> Array:
+        """(k,) bool: pairs of a shaped node and a surface that it is brought onto.
+
+        Surfaces that change come first, and none counts that touches another one there.  Nodes that would be led far
+        astray keep to what changes alone, or go where the change has them.
+        """
         node, patch, _ = self._shaped_pairs
         is_target = np.isin(patch, list(self._targets))
+        left = set[int]().union(*(one.leaves for one in self.driven)) - set(self._targets)
+        kept = self._apart(~np.isin(patch, list(left)))
+        guess = self._guess(1.0)
+        move = np.linalg.norm(guess - self.start, axis=1)
+        for drop in (~is_target, np.ones(len(node), bool)):
+            points = guess.copy()
+            self._shaping(1.0, kept).settle(points)
+            astray = np.linalg.norm(points - self.start, axis=1) > _ASTRAY * move + ON * self.size
+            kept = kept & ~(astray[node] & drop)
+        return kept
+
+    def _apart(self, wanted: Array) -> Array:
+        """(k,) bool: of the pairs that are wanted those whose surfaces do not touch others at the node."""
+        node, patch, _ = self._shaped_pairs
         normal = np.zeros((len(node), 3))
         for k in np.unique(patch).tolist():
             rows = np.flatnonzero(patch == k)
             normal[rows] = level_of(self.skeleton, k).normal(self.start[node[rows]])
-        main = np.zeros_like(self.start)
-        main[node[is_target]] = normal[is_target]
-        cosine = np.abs(np.einsum("ij,ij->i", normal, main[node]))
-        left: set[int] = set().union(*(one.leaves for one in self.driven))
-        is_kept = (cosine < np.cos(np.radians(_TANGENT))) & ~np.isin(patch, list(left - set(self._targets)))
-        return np.asarray(is_target | is_kept)
+        simple = np.array([primitive is not None for primitive in self.skeleton.primitives], bool)
+        rank = np.where(np.isin(patch, list(self._targets)), 0, np.where(simple[patch], 1, 2))
+        kept = np.zeros(len(node), bool)
+        least = np.sin(np.radians(_TANGENT))
+        rows = np.flatnonzero(wanted)
+        rows = rows[np.lexsort((rank[rows], node[rows]))]
+        last, known = -1, np.zeros((0, 3))
+        for row in rows.tolist():
+            if node[row] != last:
+                last, known = int(node[row]), np.zeros((0, 3))
+            rest = normal[row] - known.T @ (known @ normal[row])
+            size = float(np.linalg.norm(rest))
+            if size >= least or (not len(known) and size > 0):
+                kept[row] = True
+                known = np.concatenate([known, rest[None] / size])
+        return kept
 
 
 def heights_of(skeleton: Skeleton, wanted: Array) -> tuple[Array, Array, Array]:

@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
@@ -22,6 +23,8 @@ from oddseam.progress import Progress, silent
 
 #: So many elements, patches or places are named.
 _NAMED = 4
+#: A face whose height over its longest edge is less is a needle.
+_NEEDLE = 0.05
 
 
 @recorded("morph")
@@ -164,7 +167,19 @@ def _stuck_text(skeleton: Skeleton, share: float, stuck: Stuck) -> str:
             names.append(f"{what} {int(block.ids[row])} at {middle}" if what == "element" else f"a face at {middle}")
         at += len(block)
     more = f" and {len(index) - _NAMED:,} more" if len(index) > _NAMED else ""
+    needles = int((_heights(skeleton, stuck.faces) < _NEEDLE).sum())
+    advice = "change less, pick more along with it, hold less, or give a larger reach"
+    if needles:
+        advice += f"; {needles:,} of them are needles, which fold at once: `oddseam remesh` or `improve` first"
     return (
         f"{share:.0%} of the change can be reached; beyond that {', '.join(names[:_NAMED])}{more} would turn inside "
-        "out; change less, pick more along with it, hold less, or give a larger reach"
+        f"out; {advice}"
     )
+
+
+def _heights(skeleton: Skeleton, faces: Array) -> Array:
+    """(k,) least height of faces of the surface, of any of their triangles, over their longest edge."""
+    t = skeleton.surface.triangulation
+    corners = skeleton.surface.nodes[t.triangles[np.isin(t.element, faces)]]
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1, initial=0.0)
+    return np.asarray(np.linalg.norm(area_vectors(corners), axis=1) / np.maximum(longest, 1e-300) ** 2)
