@@ -71,20 +71,18 @@ def test_the_same_shape_changes_nothing(bearing):
     assert (new.nodes == bearing.nodes).all()
 
 
-def test_a_shape_of_some_patches_alone():
+def test_some_patches_take_the_new_shape_between_borders_that_stay():
     block = solids.solid(solids.bored_block(), "hex")
-    goal = solids.solid(solids.bored_block(12.0, around=48), "hex")
-    bore = oddseam.skin(goal)
-    bore = oddseam.find_features(bore)
-    ids = bore.element_ids[
-        bore.patches.label == next(k for k, patch in enumerate(bore.patches.table) if patch.kind == "cylinder")
-    ]
-    rest = np.setdiff1d(bore.element_ids, ids)
-    alone = oddseam.drop_unused_nodes(oddseam.delete(bore, "ids " + " ".join(map(str, rest.tolist()))))
-    with pytest.raises(oddseam.Refusal, match="topology"):
-        oddseam.morph(block, oddseam.NewShape(alone))
-    whole = oddseam.morph(block, oddseam.Bore((10, 20, 0), diameter=24.0))
-    assert np.hypot(whole.nodes[:, 0], whole.nodes[:, 2]).min() == pytest.approx(12.0)
+    target = facets(solids.solid(solids.bored_block(12.0, height=66.0, around=48), "hex"))
+    ends = "near (25, 0, 0) flat 5 or near (25, 40, 0) flat 5"
+    new = oddseam.morph(block, oddseam.NewShape(target, pick=f"surface (10, 20, 0) or {ends}", smooth=True))
+    at = np.abs(np.hypot(block.nodes[:, 0], block.nodes[:, 2]) - 10.0) < 1e-9
+    assert np.abs(np.hypot(new.nodes[at, 0], new.nodes[at, 2]) - 12.0).max() < 1e-4
+    for axis in (0, 2):  # the sides, which were not picked
+        side = np.abs(np.abs(block.nodes[:, axis]) - 30.0) < 1e-9
+        assert (new.nodes[side] == block.nodes[side]).all()
+    whole = oddseam.morph(block, oddseam.NewShape(target))
+    assert whole.nodes[:, 2].max() == pytest.approx(33.0, abs=1e-5)
 
 
 def hole_closes():

@@ -203,8 +203,8 @@ class Lattice(Change):
 class NewShape(Change):
     """A faceted surface of the changed part: every patch goes to the one that it has become.
 
-    ``pick`` limits what follows to the patches that are picked, for a surface of these alone.  With ``smooth`` nodes go
-    onto the cylinders and so on that are recognised in the facets, instead of onto these.
+    ``pick`` limits what follows to the patches that are picked; their borders with others stay.  With ``smooth`` nodes
+    go onto the cylinders and so on that are recognised in the facets, instead of onto these.
     """
 
     surface: Mesh
