@@ -114,42 +114,48 @@ class _Shaping:
         self.is_placed[nodes] = True
 
     def _place_chains(self) -> None:
+        """Chains go to those between the same patches and the same corners, the nearest where there are several."""
+        from scipy.optimize import linear_sum_assignment
+
         there: dict[tuple[tuple[int, ...], tuple[int, ...]], list[Chain]] = {}
         for chain in self.two.chains:
             there.setdefault((chain.patches, tuple(sorted(chain.ends))), []).append(chain)
+        wanted: dict[tuple[tuple[int, ...], tuple[int, ...]], list[Chain]] = {}
         for chain in self.one.chains:
             its = translated(chain.patches, self.pairs)
-            if its is None:
-                continue
-            ends = tuple(sorted(self.target_of.get(k, -1) for k in chain.ends))
-            candidates = there.get((its, ends), [])
-            if not candidates:
-                names = " and ".join(self.old.table[k].name for k in chain.patches if k >= 0)
-                raise Refusal(
-                    f"the edge of {names} at {point_text(self.start[chain.nodes].mean(axis=0))} has no counterpart in "
-                    "the new shape; `oddseam creases` shows the creases of both"
-                )
-            self._along(chain, candidates)
+            if its is not None:
+                ends = tuple(sorted(self.target_of.get(k, -1) for k in chain.ends))
+                wanted.setdefault((its, ends), []).append(chain)
+        for key, chains in wanted.items():
+            found = there.get(key, [])
+            if len(found) < len(chains):
+                raise Refusal(self._lost(chains[-1]))
+            middles = [
+                np.array([points[chain.nodes].mean(axis=0) for chain in its])
+                for points, its in ((self.start, chains), (self.new.mesh.nodes, found))
+            ]
+            rows, columns = linear_sum_assignment(np.linalg.norm(middles[0][:, None] - middles[1], axis=2))
+            for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
+                self._along(chains[row], found[column])
 
-    def _along(self, chain: Chain, candidates: list[Chain]) -> None:
-        """Nodes of a chain to the nearest of the chains that it may have become, by their share of its length."""
+    def _lost(self, chain: Chain) -> str:
+        names = " and ".join(self.old.table[k].name for k in chain.patches if k >= 0)
+        return (
+            f"the edge of {names} about {point_text(self.start[chain.nodes].mean(axis=0))} has no counterpart in the "
+            "new shape; `oddseam creases` shows the creases of both"
+        )
+
+    def _along(self, chain: Chain, other: Chain) -> None:
+        """Nodes of a chain to what it has become, by their share of its length."""
         at = self.start[chain.nodes]
-        best: tuple[float, Array] | None = None
-        for other in candidates:
-            line = self.new.mesh.nodes[other.nodes]
-            for places in _laid_along(at, line, chain.is_closed):
-                if not chain.is_closed:
-                    fits = np.linalg.norm(places[[0, -1]] - self.points[chain.nodes[[0, -1]]], axis=1).max()
-                    if fits > self.tolerance * 4:
-                        continue
-                off = float(((places - at) ** 2).sum())
-                if best is None or off < best[0]:
-                    best = off, places
-        if best is None:
-            return
-        places = best[1]
-        if self._lies_on(at, candidates, float(self.size[chain.nodes].min())):
-            places = np.where(self._ends_stay(chain), at, places)
+        laid = _laid_along(at, self.new.mesh.nodes[other.nodes], chain.is_closed)
+        if not chain.is_closed:
+            ends = self.points[chain.nodes[[0, -1]]]
+            laid.sort(key=lambda places: float(np.linalg.norm(places[[0, -1]] - ends, axis=1).max()))
+            laid = laid[: 1 if chain.ends[0] != chain.ends[1] else 2]
+        places = min(laid, key=lambda places: float(((places - at) ** 2).sum()))
+        if self._ends_stay(chain) and self._lies_on(at, other, float(self.size[chain.nodes].min())):
+            places = at
         if chain.is_closed:
             self._put(chain.nodes, places)
         else:
@@ -158,19 +164,15 @@ class _Shaping:
     def _ends_stay(self, chain: Chain) -> bool:
         return all((self.points[k] == self.start[k]).all() for k in chain.ends)
 
-    def _lies_on(self, at: Array, candidates: list[Chain], size: float) -> bool:
+    def _lies_on(self, at: Array, other: Chain, size: float) -> bool:
         """Whether a chain lies on another one already, within what the chords of the latter can tell."""
-        for other in candidates:
-            line = self.new.mesh.nodes[other.nodes]
-            if other.is_closed:
-                line = np.concatenate([line, line[:1]])
-            closest, _ = BoxTree(
-                line[np.column_stack([np.arange(len(line) - 1), *[np.arange(1, len(line))] * 2])]
-            ).closest(at)
-            slack = self.tolerance + min(_sagitta(line), 0.5 * _THERE * size)
-            if np.linalg.norm(closest - at, axis=1).max() <= slack:
-                return True
-        return False
+        line = self.new.mesh.nodes[other.nodes]
+        if other.is_closed:
+            line = np.concatenate([line, line[:1]])
+        k = np.arange(len(line) - 1)
+        closest, _ = BoxTree(line[np.column_stack([k, k + 1, k + 1])]).closest(at)
+        slack = self.tolerance + min(_sagitta(line), 0.5 * _THERE * size)
+        return bool(np.linalg.norm(closest - at, axis=1).max() <= slack)
 
     # ------------------------------------------------------------------ surfaces
 
