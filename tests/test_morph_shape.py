@@ -148,9 +148,9 @@ def test_units_have_to_agree(bearing, new_bearing):
 def test_a_free_form_surface_follows():
     from shapes import torus
 
-    nodes, triangles = torus(48, 20)
+    nodes, triangles = torus(100, 40)
     mesh = oddseam.Mesh.from_triangles(nodes * (1, 1, 1.3), triangles, unit="mm")
-    other = torus(72, 32, big=2.1, small=0.75)
+    other = torus(130, 52, big=2.1, small=0.75)
     target = oddseam.Mesh.from_triangles(other[0] * (1, 1, 1.3), other[1], unit="mm")
     new = oddseam.morph(mesh, oddseam.NewShape(target))
     assert distance_to(new.nodes, target).max() < 1e-12

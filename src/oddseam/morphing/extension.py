@@ -17,6 +17,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.threads import in_shares
+from oddseam.model.connectivity import label_components
 
 #: The power p, and so many problems with weights after the first one.
 _POWER, _ROUNDS = 4.0, 3
@@ -72,6 +73,7 @@ class _Problem:
         from oddseam.morphing import kernels
 
         announce(kernels.assemble)
+        free = free & _hangs_on(simplices, free, u)
         held = free[simplices].any(axis=1)
         self.points, self.simplices = np.ascontiguousarray(points), np.ascontiguousarray(simplices[held], np.int32)
         used = np.zeros(len(free), bool)
@@ -133,6 +135,20 @@ class _Problem:
             u[self.nodes] = splu(matrix.tocsc()).solve(right)
         else:
             u[self.nodes] = _by_multigrid(matrix, right, u[self.nodes], tolerance)
+
+
+def _hangs_on(simplices: Array, free: Array, u: Array) -> Array:
+    """(n,) bool: nodes that hang together with one that is not free; others get no displacement, in place."""
+    own = simplices[free[simplices].any(axis=1)]
+    pairs = np.concatenate([own[:, [k, k - 1]] for k in range(own.shape[1])])
+    pairs = pairs[free[pairs].all(axis=1)]
+    label = label_components(len(free), pairs[:, 0], pairs[:, 1])[1]
+    is_anchored = np.zeros(int(label.max(initial=-1)) + 1, bool)
+    mixed = own[~free[own].all(axis=1)]
+    is_anchored[label[mixed[free[mixed]]]] = True
+    found = is_anchored[label]
+    u[free & ~found] = 0.0
+    return np.asarray(found)
 
 
 def _by_multigrid(matrix: object, right: Array, guess: Array, tolerance: float) -> Array:
