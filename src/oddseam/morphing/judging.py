@@ -9,6 +9,7 @@ import numpy as np
 from oddseam.accounts import Step
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
+from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.geometry.crossings import crossing_pairs
@@ -24,8 +25,8 @@ from oddseam.morphing.skeleton import Skeleton
 _NAMED = 4
 
 
-def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float]) -> tuple[list[Step], str]:
-    """Steps that tell the quality of the elements that moved, and what limits are broken, or nothing."""
+def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float]) -> tuple[list[Step], list[str], str]:
+    """Steps that tell the quality of the elements that moved, notes of the poor among them, and broken limits."""
     touched = np.flatnonzero(having(before, moved))
     one, two = (extracted(mesh, touched) for mesh in (before, after))
     measured = [element_quality(mesh) for mesh in (one, two)]
@@ -33,7 +34,8 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
     unknown = sorted(set(limits) - known)
     if unknown and known:
         raise Refusal(f"there is no measure {unknown[0]!r} to set a limit for; there are {', '.join(sorted(known))}")
-    steps, broken = [], []
+    steps, notes, broken = [], [], []
+    usual = Limits()
     for kind, (index, measures) in measured[1].items():
         for name, now in measures.items():
             was = measured[0][kind][1][name]
@@ -51,18 +53,22 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
                     (place,),
                 )
             )
-            bad: Array = np.zeros(len(now), bool)
-            if name in limits:
-                bad |= beyond_limit(name, now, limits[name]) & ~beyond_limit(name, was, limits[name])
+            limit = limits.get(name, float(getattr(usual, name)))
+            fresh = beyond_limit(name, now, limit) & ~beyond_limit(name, was, limit)
+            if fresh.any() and name not in limits:
+                notes.append(
+                    f"{_listed(two, kind, index, name, now, fresh)} come to be beyond the usual limit {limit:g}"
+                )
+            bad = fresh if name in limits else np.zeros(len(now), bool)
             if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
                 bad |= (now <= 0) & (was > 0)
                 if KINDS[kind].is_quadratic:
                     bends = [_bends(mesh, kind) for mesh in (one, two)]
                     bad |= (bends[1] <= 0) & (bends[0] > 0)
             if bad.any():
-                limit = f"{limits[name]:g}" if name in limits else "0"
-                broken.append(_broken(two, kind, index, name, now, bad, limit))
-    return steps, "; ".join(broken)
+                words = f"would break {limits[name]:g}" if name in limits else "would be turned inside out"
+                broken.append(f"{_listed(two, kind, index, name, now, bad)} {words}")
+    return steps, notes, "; ".join(broken)
 
 
 def _bends(mesh: Mesh, kind: str) -> Array:
@@ -71,15 +77,16 @@ def _bends(mesh: Mesh, kind: str) -> Array:
     return curved_jacobian(kind.rstrip("0123456789"), nodes, KINDS[kind].edges)
 
 
-def _broken(mesh: Mesh, kind: str, index: Array, name: str, values: Array, bad: Array, limit: str) -> str:
-    rows = np.flatnonzero(bad)
+def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which: Array) -> str:
+    """How many elements are meant, and the worst of them with their places."""
+    rows = np.flatnonzero(which)
     order = rows[np.argsort(values[rows] * (-1.0 if name in MORE_IS_WORSE else 1.0), kind="stable")][:_NAMED]
     middles = _middles(mesh, kind)
     named = ", ".join(
         f"{int(mesh.element_ids[index[k]])} ({values[k]:.3g} at {point_text(middles[k])})" for k in order.tolist()
     )
     more = ", ..." if len(rows) > _NAMED else ""
-    return f"{len(rows):,} {kind} element(s) would break {name.replace('_', ' ')} {limit}: {named}{more}"
+    return f"{len(rows):,} {kind} element(s) by their {name.replace('_', ' ')}, {named}{more},"
 
 
 def _middles(mesh: Mesh, kind: str) -> Array:

@@ -104,7 +104,7 @@ def morph(
     moved = (points != mesh.nodes).any(axis=1)
     new = mesh.replaced(nodes=points, patches=renewed(mesh, points))
     progress("judging", 0.9)
-    steps, broken = judged(mesh, new, moved, limits or {})
+    steps, poor, broken = judged(mesh, new, moved, limits or {})
     if broken:
         raise Refusal(f"{broken}; change less, pick more along with it, or set another limit")
     turned = turned_pieces(skeleton, points, moved)
@@ -114,7 +114,7 @@ def morph(
     if crossed:
         raise Refusal(f"{crossed}; pieces would join there, which a morph cannot do: `oddseam splice` or `cut` can")
     progress("done", 1.0)
-    return new, Outcome((*_said_of(plan, points), *steps), tuple(_notes(plan, points)))
+    return new, Outcome((*_said_of(plan, points), *steps), (*_notes(plan, points), *poor))
 
 
 def _said_of(plan: Plan, points: Array) -> list[Step]:
