@@ -270,10 +270,8 @@ def test_too_far_is_refused_with_what_can_be_reached():
 def test_limits_are_kept():
     block = solids.solid(solids.bored_block(), "tet")
     new = oddseam.morph(block, oddseam.Offset(TOP, -10.0), limits={"radius_ratio": 0.1})
-    assert any("come to be beyond the usual limit 0.2" in note for note in new.account.last.outcome.notes)
-    with pytest.raises(
-        oddseam.Refusal, match=r"tet element\(s\) by their radius ratio, \d+ \(0\.\d+ at .* would break 0.5"
-    ):
+    assert any("come to be beyond the usual" in note for note in new.account.last.outcome.notes)
+    with pytest.raises(oddseam.Refusal, match=r"tet element\(s\) would break radius ratio 0.5: \d+ \(0\.\d+ at"):
         oddseam.morph(block, oddseam.Offset(TOP, -10.0), limits={"radius_ratio": 0.5})
     with pytest.raises(oddseam.Refusal, match="there is no measure 'beauty'"):
         oddseam.morph(block, oddseam.Offset(TOP, -10.0), limits={"beauty": 0.5})

@@ -55,10 +55,10 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
             )
             limit = limits.get(name, float(getattr(usual, name)))
             fresh = beyond_limit(name, now, limit) & ~beyond_limit(name, was, limit)
+            words = name.replace("_", " ")
             if fresh.any() and name not in limits:
-                notes.append(
-                    f"{_listed(two, kind, index, name, now, fresh)} come to be beyond the usual limit {limit:g}"
-                )
+                what = f"come to be beyond the usual {words} of {limit:g}"
+                notes.append(_listed(two, kind, index, name, now, fresh, what))
             bad = fresh if name in limits else np.zeros(len(now), bool)
             if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
                 bad |= (now <= 0) & (was > 0)
@@ -66,8 +66,8 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
                     bends = [_bends(mesh, kind) for mesh in (one, two)]
                     bad |= (bends[1] <= 0) & (bends[0] > 0)
             if bad.any():
-                words = f"would break {limits[name]:g}" if name in limits else "would be turned inside out"
-                broken.append(f"{_listed(two, kind, index, name, now, bad)} {words}")
+                what = f"would break {words} {limit:g}" if name in limits else "would be turned inside out"
+                broken.append(_listed(two, kind, index, name, now, bad, what))
     return steps, notes, "; ".join(broken)
 
 
@@ -77,8 +77,8 @@ def _bends(mesh: Mesh, kind: str) -> Array:
     return curved_jacobian(kind.rstrip("0123456789"), nodes, KINDS[kind].edges)
 
 
-def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which: Array) -> str:
-    """How many elements are meant, and the worst of them with their places."""
+def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which: Array, what: str) -> str:
+    """How many elements are meant, what of them, and the worst with their places."""
     rows = np.flatnonzero(which)
     order = rows[np.argsort(values[rows] * (-1.0 if name in MORE_IS_WORSE else 1.0), kind="stable")][:_NAMED]
     middles = _middles(mesh, kind)
@@ -86,7 +86,7 @@ def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which
         f"{int(mesh.element_ids[index[k]])} ({values[k]:.3g} at {point_text(middles[k])})" for k in order.tolist()
     )
     more = ", ..." if len(rows) > _NAMED else ""
-    return f"{len(rows):,} {kind} element(s) by their {name.replace('_', ' ')}, {named}{more},"
+    return f"{len(rows):,} {kind} element(s) {what}: {named}{more}"
 
 
 def _middles(mesh: Mesh, kind: str) -> Array:
