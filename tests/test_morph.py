@@ -220,8 +220,13 @@ def test_what_is_out_of_reach_is_the_same_to_the_last_bit():
 
 def test_nothing_to_do_changes_nothing():
     block = solids.solid(solids.bored_block(), "hex")
-    new = oddseam.morph(block, oddseam.Move(TOP, (0.0, 0.0, 0.0)))
-    assert (new.nodes == block.nodes).all()
+    for change in (
+        oddseam.Move(TOP, (0.0, 0.0, 0.0)),
+        oddseam.Turn(TOP, 0.0, (1, 2, 3), about=(0.1, 0.2, 0.3)),
+        oddseam.Scale(TOP, 1.0, about=(0.1, 0.2, 0.3)),
+        oddseam.Offset(TOP, 0.0),
+    ):
+        assert (oddseam.morph(block, change).nodes == block.nodes).all()
 
 
 def test_the_same_in_other_units_and_places():

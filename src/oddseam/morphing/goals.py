@@ -21,6 +21,8 @@ ON = 1e-7
 SAME = 1e-9
 #: A surface beside a change is kept to where it meets the changed one at more degrees.
 _TANGENT = 15.0
+#: What moves by less, over the largest coordinate, has not moved but for rounding.
+_ROUNDING = 1e-15
 #: A node that surfaces would lead so many times as far as the change itself is led astray.
 _ASTRAY = 4.0
 
@@ -112,7 +114,9 @@ class Goals:
         points = self._guess(share)
         self._shaping(share, self._kept).settle(points)
         self.keep_in_planes(points, self.is_driven)
-        return np.asarray(points[self.nodes])
+        found, start = points[self.nodes], self.start[self.nodes]
+        still = (np.abs(found - start) <= _ROUNDING * np.abs(start).max(initial=0.0)).all(axis=1)
+        return np.where(still[:, None], start, found)
 
     def _guess(self, share: float) -> Array:
         """(n, 3) where the changes alone would have them."""
