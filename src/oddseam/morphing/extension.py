@@ -18,6 +18,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.geometry.threads import in_shares
 from oddseam.model.connectivity import label_components
+from oddseam.morphing.simplices import around
 
 #: The power p, and so many problems with weights after the first one.
 _POWER, _ROUNDS = 4.0, 3
@@ -81,13 +82,7 @@ class _Problem:
         u[free & ~used] = 0.0
         self.nodes = np.flatnonzero(free & used)
         self.n = len(self.nodes)
-        self.row = np.full(len(free), -1, np.int32)
-        self.row[self.nodes] = np.arange(self.n)
-        self.first = np.zeros(self.n + 1, np.int64)
-        kernels.incidence(self.simplices, self.row, self.first, np.zeros(0, np.int32))
-        self.of = np.zeros(int(self.first[-1]), np.int32)
-        if self.n:
-            kernels.incidence(self.simplices, self.row, self.first, self.of)
+        self.row, self.first, self.of = around(self.simplices, self.nodes, len(free))
         self.begin = np.zeros(self.n + 1, np.int64)
         self._columns(np.zeros(0, np.int32))
         self.begin = np.cumsum(self.begin)

@@ -6,6 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.threads import in_shares
+from oddseam.morphing.simplices import around
 
 #: A uniform compression to a half has this distortion; nodes of elements that are distorted more are moved.
 _ENOUGH = 1.3
@@ -27,15 +28,10 @@ def relaxed(points: Array, start: Array, simplices: Array, nodes: Array, normal:
     if not len(nodes) or not len(simplices):
         return 0
     from oddseam.compiled import announce
-    from oddseam.morphing import kernels, relaxing_kernels
+    from oddseam.morphing import relaxing_kernels
 
     announce(relaxing_kernels.relax)
-    row = np.full(len(points), -1, np.int32)
-    row[nodes] = np.arange(len(nodes))
-    first = np.zeros(len(nodes) + 1, np.int64)
-    kernels.incidence(simplices, row, first, np.zeros(0, np.int32))
-    of = np.zeros(max(int(first[-1]), 1), np.int32)
-    kernels.incidence(simplices, row, first, of)
+    row, first, of = around(simplices, nodes, len(points))
     across = np.zeros((len(nodes), 3)) if normal is None else normal
     nodes = np.ascontiguousarray(nodes, np.int64)
     return int(

@@ -9,6 +9,23 @@ from oddseam.geometry.solid_quality import TRIADS
 from oddseam.model import KINDS, Mesh
 
 
+def around(simplices: Array, nodes: Array, count: int) -> tuple[Array, Array, Array]:
+    """The row of every node among some (r,), -1 for others of ``count``, and the simplices round each row.
+
+    Those of row i are ``of[first[i]:first[i + 1]]``; given back are ``row``, ``first`` and ``of``.
+    """
+    from oddseam.morphing.kernels import incidence
+
+    row = np.full(count, -1, np.int32)
+    row[nodes] = np.arange(len(nodes))
+    first = np.zeros(len(nodes) + 1, np.int64)
+    incidence(simplices, row, first, np.zeros(0, np.int32))
+    of = np.zeros(int(first[-1]), np.int32)
+    if len(of):
+        incidence(simplices, row, first, of)
+    return row, first, of
+
+
 def corner_tets(mesh: Mesh, near: Array) -> tuple[Array, Array]:
     """(s, 4) int32 tets and (s,) elements: the solids with any of the marked nodes (n,).
 
