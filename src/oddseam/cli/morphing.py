@@ -12,6 +12,7 @@ from oddseam.cli import tables
 from oddseam.cli.arguments import as_direction, as_numbers, as_pairs, as_point, check_output, finish, read
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
+from oddseam.findings.comparison import surface_of
 
 #: What pictures of quality are coloured by: the first that elements of the skin have.
 _MEASURE = "minimum_angle"
@@ -114,14 +115,10 @@ def _draw(before: oddseam.Mesh, after: oddseam.Mesh, args: argparse.Namespace) -
     if not folder.is_dir():
         raise Refusal(f"{folder}: there is no such folder for pictures")
     direction = as_direction(args.direction)
-    one, two = (oddseam.skin(mesh) if _is_solid(mesh) else mesh for mesh in (before, after))
+    one, two = surface_of(before), surface_of(after)
     name, moved, quality = Path(args.input).name, folder / "displacement.png", folder / "quality.png"
     oddseam.draw(two, moved, direction=direction, moved_from=one, title=f"{name}: displacement, and where it was")
     title = f"{name}: quality before and after"
     oddseam.draw(two, quality, direction=direction, colour=_MEASURE, before=one, plain=True, title=title)
     if not args.json:
         print(f"wrote {moved} and {quality}")
-
-
-def _is_solid(mesh: oddseam.Mesh) -> bool:
-    return any(name.startswith(("tet", "pyramid", "wedge", "hex")) for name in mesh.elements)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from oddseam.errors import FormatError
+from oddseam.formats.csv_files import csv_file
 
 _PLACES = {"at": ("x", "y", "z"), "direction": ("dx", "dy", "dz")}
 _NUMBERS = ("diameter", "length", "width", "turn")
@@ -42,21 +43,16 @@ def read_openings(path: str | Path) -> list[dict[str, Any]]:
     [{'at': (5.0, 5.0, 0.0), 'diameter': 2.5, 'collars': [0.4, 0.6]}]
     """
     path = Path(path)
-    try:
-        with path.open(newline="", encoding="utf-8-sig") as file:
-            reader = csv.DictReader(file)
-            names = [name.strip() for name in reader.fieldnames or ()]
-            strange = [name for name in names if name not in _COLUMNS]
-            if strange or not {"x", "y", "z"} <= set(names):
-                known = ", ".join(_COLUMNS)
-                reason = f"column {strange[0]!r} is not known" if strange else "columns x, y and z are needed"
-                raise FormatError(str(path), f"{reason}; there are {known}", "line 1")
-            reader.fieldnames = names
-            rows = [_row(path, reader.line_num, row) for row in reader]
-    except OSError as error:
-        raise FormatError(str(path), f"cannot be read: {error.strerror}") from error
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise FormatError(str(path), "is no table of comma-separated values") from error
+    with csv_file(path) as file:
+        reader = csv.DictReader(file)
+        names = [name.strip() for name in reader.fieldnames or ()]
+        strange = [name for name in names if name not in _COLUMNS]
+        if strange or not {"x", "y", "z"} <= set(names):
+            known = ", ".join(_COLUMNS)
+            reason = f"column {strange[0]!r} is not known" if strange else "columns x, y and z are needed"
+            raise FormatError(str(path), f"{reason}; there are {known}", "line 1")
+        reader.fieldnames = names
+        rows = [_row(path, reader.line_num, row) for row in reader]
     if not rows:
         raise FormatError(str(path), "holds no opening", "line 1")
     return rows

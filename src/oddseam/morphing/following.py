@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
 from oddseam.arrays import Array
@@ -112,7 +114,7 @@ class Follower:
         if len(solids) or len(faces):
             raise Stuck(solids, faces)
 
-    @property
+    @cached_property
     def _is_loose(self) -> Array:
         mark = np.zeros(len(self.plan.start), bool)
         mark[self.loose] = True

@@ -9,6 +9,7 @@ from typing import Any
 
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats import read_mesh
+from oddseam.formats.csv_files import csv_file
 from oddseam.formats.toml import Toml
 from oddseam.morphing.changes import (
     Bore,
@@ -154,26 +155,21 @@ def read_targets(path: str | Path) -> Targets:
     """
     path = Path(path)
     places: dict[int, Point] = {}
-    try:
-        with path.open(newline="", encoding="utf-8-sig") as file:
-            reader = csv.DictReader(file, skipinitialspace=True)
-            names = [name.strip() for name in reader.fieldnames or ()]
-            if names != ["id", "x", "y", "z"]:
-                raise FormatError(str(path), "the columns have to be id, x, y and z", "line 1")
-            reader.fieldnames = names
-            for row in reader:
-                line = f"line {reader.line_num}"
-                try:
-                    node, xyz = int(row["id"]), (float(row["x"]), float(row["y"]), float(row["z"]))
-                except (TypeError, ValueError):
-                    raise FormatError(str(path), "an id and three numbers are wanted", line) from None
-                if node in places:
-                    raise FormatError(str(path), f"node {node} has a target already", line)
-                places[node] = xyz
-    except OSError as error:
-        raise FormatError(str(path), f"cannot be read: {error.strerror}") from error
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise FormatError(str(path), "is no table of comma-separated values") from error
+    with csv_file(path) as file:
+        reader = csv.DictReader(file, skipinitialspace=True)
+        names = [name.strip() for name in reader.fieldnames or ()]
+        if names != ["id", "x", "y", "z"]:
+            raise FormatError(str(path), "the columns have to be id, x, y and z", "line 1")
+        reader.fieldnames = names
+        for row in reader:
+            line = f"line {reader.line_num}"
+            try:
+                node, xyz = int(row["id"]), (float(row["x"]), float(row["y"]), float(row["z"]))
+            except (TypeError, ValueError):
+                raise FormatError(str(path), "an id and three numbers are wanted", line) from None
+            if node in places:
+                raise FormatError(str(path), f"node {node} has a target already", line)
+            places[node] = xyz
     if not places:
         raise FormatError(str(path), "holds no target", "line 1")
     return Targets(places)

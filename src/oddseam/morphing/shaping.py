@@ -13,7 +13,7 @@ from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.primitives import Primitive
-from oddseam.geometry.triangles import turn_angles
+from oddseam.geometry.triangles import area_vectors, turn_angles
 from oddseam.morphing.extension import extended
 from oddseam.morphing.matching import ADVICE, matched, translated
 from oddseam.morphing.network import Chain, Network
@@ -246,8 +246,7 @@ class _Shaping:
         first = np.zeros(self.new.surface.n_elements, np.int64)
         first[t.element[::-1]] = np.arange(len(t.element))[::-1]
         corners = self.new.surface.nodes[t.triangles[first[faces[its]]]]
-        area = np.cross(corners[:, :, 1] - corners[:, :, 0], corners[:, :, 2] - corners[:, :, 0])
-        angle = np.radians(turn_angles(area[:, 0], area[:, 1]))
+        angle = np.radians(turn_angles(area_vectors(corners[:, 0]), area_vectors(corners[:, 1])))
         ends = self.new.surface.nodes[c.edges[c.pair_edges[its]]]
         length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
         return float(np.quantile(length * angle, 0.95)) / 4.0
@@ -298,8 +297,6 @@ def _laid_along(at: Array, line: Array, closed: bool) -> list[Array]:
             places = _on_line(ring, (mine[:, None] + starts) % 1.0)
             best = int(np.argmin(((places - at[:, None]) ** 2).sum(axis=(0, 2))))
             starts = starts[best] + np.linspace(-1.0, 1.0, _STARTS + 1) / _STARTS
-        places = _on_line(ring, (mine[:, None] + starts) % 1.0)
-        best = int(np.argmin(((places - at[:, None]) ** 2).sum(axis=(0, 2))))
         found.append(places[:, best])
     return found
 
