@@ -3,7 +3,7 @@
 This room knows no mesh, only digests and plain values.
 """
 
-from oddseam.accounts.entry import Account, Entry, Outcome, Step
+from oddseam.accounts.entry import Account, Entry, Loss, LostPlace, Outcome, Step
 from oddseam.accounts.recording import recorded
 
-__all__ = ["Account", "Entry", "Outcome", "Step", "recorded"]
+__all__ = ["Account", "Entry", "Loss", "LostPlace", "Outcome", "Step", "recorded"]

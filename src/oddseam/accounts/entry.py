@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
+from oddseam.arrays import point_text
 from oddseam.markup import html_table
 
 if TYPE_CHECKING:
@@ -38,16 +39,98 @@ class Step:
 
 
 @dataclass(frozen=True)
+class LostPlace:
+    """Facets that hang together and are lost: how far the farthest of them is, where, how wide, and their area."""
+
+    place: tuple[float, float, float]
+    distance: float
+    across: float
+    area: float
+    facets: int
+
+
+@dataclass(frozen=True)
+class Loss:
+    """How far what was given is from what came of it.
+
+    Attributes
+    ----------
+    tolerance : float or None
+        A place that is farther than this, and was not asked to go, is lost (the least, where it varies); ``None`` where
+        the shape was to change.
+    facets : int
+        Given facets that were measured: those that are no longer as they were.
+    farthest : float
+        Distance of the farthest sample of these from the result; none is farther.
+    place : (x, y, z), optional
+        Where that is.
+    area : float
+        By how much the area grew.
+    volume : float or None
+        By how much the enclosed volume grew; ``None`` where borders changed, so that there is none to tell.
+    n_places : int
+        How many places are lost.
+    places : tuple of LostPlace
+        The largest of them.
+    """
+
+    tolerance: float | None
+    facets: int = 0
+    farthest: float = 0.0
+    place: tuple[float, float, float] | None = None
+    area: float = 0.0
+    volume: float | None = 0.0
+    n_places: int = 0
+    places: tuple[LostPlace, ...] = ()
+
+    @property
+    def unmet(self) -> tuple[str, ...]:
+        """What is to be said of the places that are lost, if there are any."""
+        if not self.n_places:
+            return ()
+        words = [
+            f"{p.facets:,} facet(s) {p.across:.4g} across, {p.area:.4g} in area, up to {p.distance:.4g} away, at "
+            f"{point_text(p.place)}"
+            for p in self.places
+        ]
+        words += [f"and {self.n_places - len(words):,} more"] * (self.n_places > len(words))
+        far = f"farther than {self.tolerance or 0.0:.4g} from the result"
+        return (f"lost: {self.n_places:,} place(s) that were given are {far}: " + "; ".join(words),)
+
+    @property
+    def text(self) -> str:
+        """One line for a reader."""
+        if self.place is None:
+            far = "nothing given is off"
+        else:
+            far = f"what was given is {self.farthest:.3g} off at most, at {point_text(self.place)}"
+        volume = "" if self.volume is None else f", volume {self.volume:+.4g}"
+        return f"{far}; area {self.area:+.4g}{volume} ({self.facets:,} changed facets measured)"
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Loss:
+        """The loss that ``asdict`` gave."""
+        place = None if data["place"] is None else tuple(data["place"])
+        places = tuple(LostPlace(**{**one, "place": tuple(one["place"])}) for one in data["places"])
+        return cls(**{**data, "place": place, "places": places})
+
+
+@dataclass(frozen=True)
 class Outcome:
     """What an operation reports of itself, besides the mesh it returns.
 
     ``notes`` say what was ignored, dropped or approximated; ``unmet`` says what was asked
-    for and is still not so, and where.
+    for and is still not so, and where; ``loss`` is measured by every operation on surfaces.
     """
 
     steps: tuple[Step, ...] = ()
     notes: tuple[str, ...] = ()
     unmet: tuple[str, ...] = ()
+    loss: Loss | None = None
+
+    def with_loss(self, loss: Loss) -> Outcome:
+        """The same, with what was lost; lost places are unmet."""
+        return replace(self, loss=loss, unmet=(*self.unmet, *loss.unmet))
 
 
 @dataclass(frozen=True)
@@ -94,7 +177,12 @@ class Entry:
             output=data["output"],
             before=data["before"],
             after=data["after"],
-            outcome=Outcome(steps, tuple(outcome["notes"]), tuple(outcome["unmet"])),
+            outcome=Outcome(
+                steps,
+                tuple(outcome["notes"]),
+                tuple(outcome["unmet"]),
+                None if outcome.get("loss") is None else Loss.from_dict(outcome["loss"]),
+            ),
             version=data["version"],
             seconds=data["seconds"],
         )

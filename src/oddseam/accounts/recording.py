@@ -6,11 +6,11 @@ import functools
 import inspect
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, ParamSpec, Protocol, TypeVar
 
 from oddseam._version import VERSION
-from oddseam.accounts.entry import Account, Entry, Outcome
+from oddseam.accounts.entry import Account, Entry, Loss, Outcome
 
 logger = logging.getLogger(__name__)
 
@@ -48,12 +48,15 @@ def _plain(value: Any) -> Any:
     return value.as_setting() if hasattr(value, "as_setting") else value
 
 
-def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
+def recorded(
+    operation: str, *, loss: Callable[[Any, Any, Mapping[str, Any]], Loss] | None = None
+) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
     """Record a function of a mesh as an operation.
 
     The function takes a mesh first and keyword settings of plain values, and returns the
     new mesh and an :class:`Outcome`; the decorated one returns the mesh alone, whose account
-    holds one more :class:`Entry`.
+    holds one more :class:`Entry`.  ``loss`` measures what was lost, from the meshes before and after and the
+    arguments, where the function has not done so itself.
     """
 
     def decorate(function: Callable[P, tuple[M, Outcome]]) -> Callable[P, M]:
@@ -69,6 +72,8 @@ def recorded(operation: str) -> Callable[[Callable[P, tuple[M, Outcome]]], Calla
             }
             start = time.perf_counter()
             result, outcome = function(*args, **kwargs)
+            if loss is not None and outcome.loss is None:
+                outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
             entry = Entry(
                 operation=operation,
                 settings=settings,

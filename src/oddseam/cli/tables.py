@@ -357,10 +357,10 @@ def print_entry(entry: oddseam.Entry) -> None:
         place = _point(step.places[0]) if step.places else ""
         table.add_row("  " + step.name, f"{step.count:,}", f"{step.largest_move:.4g}", step.detail, place)
     console.print(table)
+    if entry.outcome.loss is not None:
+        console.print(f"  loss: {entry.outcome.loss.text}", markup=False)
     for note in entry.outcome.notes:
         console.print(f"  note: {note}", markup=False)
-    for line in entry.outcome.unmet:
-        console.print(f"  unmet: {line}", markup=False, style="red")
 
 
 def _short(value: object) -> str:

@@ -17,6 +17,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
+from oddseam.model.loss import kept_shape
 from oddseam.model.proof import worse
 from oddseam.remeshing.merging import merge
 
@@ -25,7 +26,7 @@ Point = tuple[float, float, float]
 _SNAP = 0.25
 
 
-@recorded("attach")
+@recorded("attach", loss=kept_shape)
 def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     """Attach a free edge to the face beside it, as a T-joint: the face gets nodes and edges along it.
 

@@ -11,12 +11,13 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Patches
 from oddseam.model.editing import joint_creases
+from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
 
 Point = tuple[float, float, float]
 
 
-@recorded("combine")
+@recorded("combine", loss=kept_shape)
 def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
     """Put another mesh beside a mesh, in one; nothing is joined yet.
 

@@ -16,10 +16,11 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
+from oddseam.model.loss import changed_shape
 from oddseam.model.shape import CREASE_KINDS
 
 
-@recorded("imprint")
+@recorded("imprint", loss=changed_shape)
 def imprint(
     mesh: Mesh,
     points: Sequence[tuple[float, float, float]],

@@ -16,6 +16,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements, parted
+from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
@@ -33,7 +34,7 @@ class _Loop(NamedTuple):
     elements: Array
 
 
-@recorded("lift")
+@recorded("lift", loss=changed_shape)
 def lift(
     mesh: Mesh,
     what: str,

@@ -12,12 +12,13 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.mending.by_hand import fill
 from oddseam.model import Mesh
+from oddseam.model.loss import changed_shape
 
 #: Least over largest radius of an opening that counts as round.
 _ROUND = 0.9
 
 
-@recorded("move opening")
+@recorded("move opening", loss=changed_shape)
 def move_opening(
     mesh: Mesh,
     *,

@@ -16,6 +16,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import merged
+from oddseam.model.loss import changed_shape, kept_shape
 from oddseam.model.outer_faces import skin
 from oddseam.model.rings import grown
 from oddseam.model.splicing import extracted
@@ -28,7 +29,7 @@ _RINGS = 4
 _NAMED = 6
 
 
-@recorded("move node")
+@recorded("move node", loss=changed_shape)
 def move_node(mesh: Mesh, node: int, *, to: Point, free: bool = False) -> tuple[Mesh, Outcome]:
     """Move a node; it stays on its face, or on the crease, rim or joint that it lies on.
 
@@ -76,7 +77,7 @@ def move_node(mesh: Mesh, node: int, *, to: Point, free: bool = False) -> tuple[
     return new, Outcome((step,), (), tuple(_complaints(mesh, new, row, row)))
 
 
-@recorded("merge nodes")
+@recorded("merge nodes", loss=kept_shape)
 def merge_nodes(mesh: Mesh, keep: int, gone: int) -> tuple[Mesh, Outcome]:
     """Merge a node into another one, which stays where it is.
 

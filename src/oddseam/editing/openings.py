@@ -19,6 +19,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
+from oddseam.model.loss import changed_shape
 
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
@@ -26,7 +27,7 @@ _FLATTEST = 0.35
 SHAPES = ("round", "slot", "rectangle")
 
 
-@recorded("cut opening")
+@recorded("cut opening", loss=changed_shape)
 def cut_opening(
     mesh: Mesh,
     *,

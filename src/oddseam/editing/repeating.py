@@ -16,6 +16,7 @@ from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
+from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
@@ -26,7 +27,7 @@ Point = tuple[float, float, float]
 _OFF, _SAME = 0.2, 0.02
 
 
-@recorded("repeat")
+@recorded("repeat", loss=changed_shape)
 def repeat(
     mesh: Mesh,
     what: str,

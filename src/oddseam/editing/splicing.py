@@ -20,6 +20,7 @@ from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model import Creases, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
+from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
@@ -41,7 +42,7 @@ class _Cut(NamedTuple):
     rows: Array
 
 
-@recorded("splice")
+@recorded("splice", loss=changed_shape)
 def splice(
     mesh: Mesh, what: str, *, replacement: Mesh, within: float, keep: Point | None = None
 ) -> tuple[Mesh, Outcome]:

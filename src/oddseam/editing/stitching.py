@@ -14,6 +14,7 @@ from oddseam.features.small import Small
 from oddseam.features.strips import Fold, folded, laid, paired
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
+from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import having
 from oddseam.remeshing.around import like_around
@@ -28,7 +29,7 @@ _WIDE = 1.5
 SIDES = ("both", "one", "two", "none")
 
 
-@recorded("stitch")
+@recorded("stitch", loss=changed_shape)
 def stitch(
     mesh: Mesh, *, one: Point, two: Point | None = None, within: float | None = None, moves: str = "both"
 ) -> tuple[Mesh, Outcome]:

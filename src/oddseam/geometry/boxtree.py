@@ -14,6 +14,8 @@ from oddseam.geometry.threads import in_runs, in_shares
 from oddseam.geometry.triangles import boxes
 
 _LEAF = 4
+#: So many points in order are looked for one after the other, where near enough will do.
+_BLOCK = 4096
 
 
 def _spread(x: Array) -> Array:
@@ -96,7 +98,9 @@ class BoxTree:
         given = np.zeros(m, np.int32) if label is None else label
         self.label = np.ascontiguousarray(given[self.order], np.int32)
 
-    def closest(self, points: Array, label: Array | None = None, hint: Array | None = None) -> tuple[Array, Array]:
+    def closest(
+        self, points: Array, label: Array | None = None, hint: Array | None = None, enough: float | None = None
+    ) -> tuple[Array, Array]:
         """Closest points on the triangles.
 
         Parameters
@@ -106,6 +110,8 @@ class BoxTree:
             Only triangles with this label count; -1 for all.
         hint : (k,) int array, optional
             Rows that the last query returned, to start from; -1 for none.
+        enough : float, optional
+            A point that is no farther will do, which is quick for points that come in order along a surface.
 
         Returns
         -------
@@ -121,14 +127,19 @@ class BoxTree:
         k = len(points)
         points = np.ascontiguousarray(points, np.float64)
         wanted = np.full(k, -1, np.int32) if label is None else np.ascontiguousarray(label, np.int32)
-        row = np.full(k, -1, np.int32) if hint is None else np.array(hint, np.int32)
-        found = np.empty((k, 3))
+        row = np.full(k, -1 if enough is None else -2, np.int32) if hint is None else np.array(hint, np.int32)
+        found, near = np.empty((k, 3)), -1.0 if enough is None else float(enough)
 
         def run(start: int, stop: int) -> None:
             part = slice(start, stop)
-            closest_points(points[part], wanted[part], self.corners, self.label, self.box, found[part], row[part])
+            closest_points(points[part], wanted[part], self.corners, self.label, self.box, near, found[part], row[part])
 
-        in_shares(run, k)
+        if enough is None:
+            in_shares(run, k)
+        else:  # what is found depends on what came last, and must not depend on how rows are shared out
+            in_shares(
+                lambda a, b: [run(_BLOCK * i, min(_BLOCK * (i + 1), k)) for i in range(a, b)], -(-k // _BLOCK), least=1
+            )
         return found, row
 
     def near(self, points: Array, reach: float) -> tuple[Array, Array]:

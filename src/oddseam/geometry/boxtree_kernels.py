@@ -62,8 +62,13 @@ def box_distance(box, q, x, y, z):
 
 
 @kernel
-def closest_points(points, wanted, corners, label, box, found, row):
-    """Fill ``found`` (k, 3) and ``row`` (k,), which holds hints on entry."""
+def closest_points(points, wanted, corners, label, box, enough, found, row):
+    """Fill ``found`` (k, 3) and ``row`` (k,), which holds hints on entry: rows, -1 for none, -2 for what came last.
+
+    A point not farther than ``enough`` will do, if that is not below zero, however near others are.
+    """
+    last = -1
+    limit = enough * enough if enough >= 0.0 else -1.0
     m = corners.shape[0]
     leaves = (box.shape[0] + 1) // 2
     stack = np.empty(128, np.int64)
@@ -71,7 +76,7 @@ def closest_points(points, wanted, corners, label, box, found, row):
     for k in range(points.shape[0]):
         x, y, z = points[k, 0], points[k, 1], points[k, 2]
         best = np.inf
-        hint = row[k]
+        hint = row[k] if row[k] > -2 else last
         row[k] = -1
         if 0 <= hint < m and (wanted[k] < 0 or label[hint] == wanted[k]):
             fx, fy, fz, best = closest_on_triangle(corners, hint, x, y, z)
@@ -82,7 +87,7 @@ def closest_points(points, wanted, corners, label, box, found, row):
         top = 1
         stack[0] = 0
         far[0] = box_distance(box, 0, x, y, z)
-        while top > 0:
+        while top > 0 and best > limit:
             top -= 1
             q = stack[top]
             if far[top] >= best:
@@ -110,6 +115,7 @@ def closest_points(points, wanted, corners, label, box, found, row):
             stack[top + 1] = 2 * q + 2 if swap else 2 * q + 1
             far[top + 1] = other if swap else near
             top += 2
+        last = row[k]
 
 
 @kernel

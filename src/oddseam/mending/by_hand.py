@@ -15,13 +15,14 @@ from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.filling import fill_rims
 from oddseam.model import Groups, Mesh
 from oddseam.model.editing import edited, merged, new_elements
+from oddseam.model.loss import changed_shape, kept_shape
 from oddseam.picks import pick
 from oddseam.remeshing.around import like_around
 
 Point = tuple[float, float, float]
 
 
-@recorded("delete")
+@recorded("delete", loss=changed_shape)
 def delete(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     """Delete the elements of a pick; everything else keeps its id, its nodes and its bits.
 
@@ -90,7 +91,7 @@ def add_group(mesh: Mesh, name: str, what: str, *, of: str = "elements") -> tupl
     return new, Outcome((Step("add group", len(chosen), 0.0, f"{of} in {name!r}"),))
 
 
-@recorded("flip")
+@recorded("flip", loss=kept_shape)
 def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     """Turn the shell elements of a pick over.
 
@@ -117,7 +118,7 @@ def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     return edited(mesh, turn=shells), Outcome((step,), notes)
 
 
-@recorded("fill")
+@recorded("fill", loss=kept_shape)
 def fill(
     mesh: Mesh,
     *,
@@ -235,7 +236,7 @@ def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
     return filled, Outcome((step,))
 
 
-@recorded("weld")
+@recorded("weld", loss=kept_shape)
 def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) -> tuple[Mesh, Outcome]:
     """Join nodes that are not farther apart than a tolerance.
 

@@ -12,6 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
+from oddseam.model.loss import changed_shape
 from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
 from oddseam.morphing.goals import ON, Goals
@@ -27,7 +28,7 @@ _NAMED = 4
 _NEEDLE = 0.05
 
 
-@recorded("morph")
+@recorded("morph", loss=changed_shape)
 def morph(
     mesh: Mesh,
     changes: Change | Sequence[Change],

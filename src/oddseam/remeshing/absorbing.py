@@ -17,6 +17,7 @@ from oddseam.features.walking import cut_between
 from oddseam.formats import as_held
 from oddseam.model import Mesh
 from oddseam.model.editing import joint_creases
+from oddseam.model.loss import SHAPE, measure_loss
 from oddseam.model.proof import worse
 from oddseam.remeshing.assembly import missed
 from oddseam.remeshing.merging import Merge, merge
@@ -97,9 +98,10 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
         Step("merge tiny edges", count["edge"], move["edge"], "pieces of creases and rims"),
     ]
     if new is not mesh:
-        steps += [missed(mesh, new).step(), missed(new, mesh).step("of a new node to the original surface")]
-    unmet = worse(as_held(new, target), work.before)
-    return new, Outcome(tuple(steps), tuple(_said(left + stay)), tuple(f"{fault} after absorbing" for fault in unmet))
+        steps.append(missed(new, mesh).step("of a new node to the original surface"))
+    unmet = [f"{fault} after absorbing" for fault in worse(as_held(new, target), work.before)]
+    loss = measure_loss(mesh, new, max(below, SHAPE * mesh.diagonal))
+    return new, Outcome(tuple(steps), tuple(_said(left + stay)), tuple(unmet)).with_loss(loss)
 
 
 @dataclass

@@ -149,11 +149,11 @@ class Missed:
         return [f"the shape is missed at {len(places):,} place(s) by more than {than}: {said}{more}"]
 
 
-def missed(mesh: Mesh, new: Mesh) -> Missed:
-    """How far the nodes of the surface are from a new surface."""
+def missed(mesh: Mesh, new: Mesh, enough: float | None = None) -> Missed:
+    """How far the nodes of the surface are from a new one; those nearer than ``enough`` are not looked at closer."""
     node = np.unique(mesh.triangulation.triangles)
     points = mesh.nodes[node]
-    closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points)
+    closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points, enough=enough)
     return Missed(mesh, node, np.linalg.norm(closest - points, axis=1))
 
 

@@ -16,6 +16,7 @@ from oddseam.errors import Refusal
 from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
+from oddseam.model.loss import measure_loss, vanished_pieces
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
@@ -138,13 +139,16 @@ def coarsen(
     if deviation is not None:
         count = made.surface.n_elements
         steps.append(Step("bound", count, result.gap, "no point of either surface is farther"))
-    far = missed(surface, made.surface)
-    steps.append(far.step())
     if deviation is None:
+        far = missed(surface, made.surface)
         most = max(_STANDS_OUT * float(np.sqrt(np.mean(far.distance**2))), _SEEN * surface.diagonal)
         notes += far.note(most, f"{most:.3g}, which stands out")
+        loss = measure_loss(mesh, made.mesh, None)
+        unmet += vanished_pieces(mesh, made.mesh)
+    else:
+        loss = measure_loss(mesh, made.mesh, deviation)
     progress("done", 1.0)
-    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
+    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet)).with_loss(loss)
 
 
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:

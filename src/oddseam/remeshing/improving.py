@@ -17,6 +17,7 @@ from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import Mesh
+from oddseam.model.loss import measure_loss
 from oddseam.model.proof import worse
 from oddseam.picks import pick
 from oddseam.progress import Progress, silent
@@ -176,4 +177,5 @@ def improve(
             f"{deviation:.4g} hold them (where most of a mesh is poor, remesh it)"
         )
     notes.append(f"{len(left):,} elements beyond the limits after, {len(before) - len(left):,} fewer")
-    return places.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet))
+    loss = measure_loss(mesh, places.mesh, deviation)
+    return places.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet)).with_loss(loss)

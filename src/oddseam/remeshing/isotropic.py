@@ -17,6 +17,7 @@ from oddseam.errors import Refusal
 from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
+from oddseam.model.loss import element_middles, measure_loss
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
@@ -30,6 +31,8 @@ from oddseam.sizes import SizeField
 _AGAIN = 5
 #: The shape is said to be missed where the new surface is farther from it than this share of the size.
 _MISSED = 0.15
+#: It is lost where it is farther by this share.
+_LOST = 0.5
 #: Chains of creases that end in the open and are shorter, over the size, are the noise of facets.
 _STUB = 1.0
 
@@ -121,22 +124,24 @@ def remesh(
         if plain.n_bad < made.n_bad:
             made = plain
             made.notes.append("facets would have crossed in a net of squares: triangles were paired as they were")
-    result, far = made.result, missed(region.surface, made.surface)
-    sizes = field.at(region.surface.nodes[far.node])
-    notes = [*made.notes, *far.note(_MISSED * sizes, f"{_MISSED:.0%} of the size there, which is too coarse for it")]
+    result, near = made.result, _MISSED * field.at(region.surface.nodes)
+    far = missed(region.surface, made.surface, enough=float(near.min()))
+    notes = [*made.notes, *far.note(near[far.node], f"{_MISSED:.0%} of the size there, which is too coarse for it")]
     steps = [
         Step("place nodes on creases and rims", result.n_curve_nodes, 0.0, f"{made.n_curves:,} curves"),
         Step("split", result.n_splits),
         Step("collapse", result.n_collapses),
         Step("flip", result.n_flips),
         Step("smooth", result.n_moves, 0.0, "nodes slid on the original surface"),
-        far.step(),
     ]
     if quads:
         count = len(result.surface.quads)
-        steps.insert(-1, Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
+        steps.append(Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
+    progress("measuring what was lost", 0.98)
+    outcome = Outcome(tuple(steps), tuple(notes), tuple(made.unmet))
+    loss = measure_loss(mesh, made.mesh, _LOST * field.at(element_middles(mesh)))
     progress("done", 1.0)
-    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(made.unmet))
+    return made.mesh, outcome.with_loss(loss)
 
 
 class Ways(NamedTuple):

@@ -12,6 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
+from oddseam.model.loss import half_edges, measure_loss
 from oddseam.model.proof import worse
 from oddseam.picks import pick
 from oddseam.remeshing.round_surfaces import surfaces_of_patches
@@ -91,7 +92,7 @@ def refine(
         steps.append(Step(f"halve ({number + 1})", int(marked.sum()), far, detail))
         steps.append(Step("split", new.n_elements - count, 0.0, "more elements"))
     unmet = [f"{fault} after refining" for fault in worse(new, mesh)]
-    return new, Outcome(tuple(steps), (), tuple(unmet))
+    return new, Outcome(tuple(steps), (), tuple(unmet)).with_loss(measure_loss(mesh, new, half_edges(mesh)))
 
 
 def _edges_of(mesh: Mesh, picked: Array, size: float | None) -> Array:

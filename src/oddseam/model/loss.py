@@ -1,0 +1,282 @@
+"""What an operation on a surface lost: how far what was given is from what came of it, and area and volume.
+
+Only facets that changed are measured: samples of those that are gone, as dense as the facets themselves or
+denser, look for the nearest facet of the result.  What lies within the space that the result encloses was
+inside of the solid before, and is no loss of its shape.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from oddseam.accounts import Loss, LostPlace
+from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.geometry.boxtree import BoxTree, morton_order
+from oddseam.geometry.threads import in_runs
+from oddseam.geometry.triangles import area_vectors, boxes, cone_volumes
+from oddseam.geometry.winding_tree import WindingTree
+from oddseam.model.connectivity import label_components
+from oddseam.model.mesh import Mesh
+
+#: By default no place may be lost that is farther than this share of the diagonal from the result.
+SHAPE = 1e-3
+#: Up to so many samples each is looked for exactly; of more, those that are near enough are not looked at closer.
+_EXACT = 4_000
+#: Facets are sampled at distances of this share of the diagonal, with about so many samples in all, or one each.
+_SPACING, _FEWEST, _MOST_ACROSS = 5e-3, 20_000, 64
+#: Area vectors that differ by less than this share of the area are those of surfaces with the same border.
+_SAME_BORDER = 1e-9
+#: Coarse cells along the diagonal, by which facets near to changed ones are found.
+_CELLS = 64
+#: Distances are unsure by this share of the coordinates.
+_UNSURE = 16 * 2.0**-52
+#: So many places are named.
+_NAMED = 4
+
+
+def measure_loss(before: Mesh, after: Mesh, tolerance: float | Array | None, asked: Array | None = None) -> Loss:
+    """How much of a surface was lost.
+
+    Parameters
+    ----------
+    before, after : Mesh
+    tolerance : float, (m,) float array or None
+        How far a place that was given may be from the result, everywhere or for each element of ``before``; ``None``
+        for as far as may be, as the shape is to change.
+    asked : (k,) int array, optional
+        Elements of ``before`` that were asked to go: they are not missed.
+
+    Notes
+    -----
+    O(n) to tell what changed, and O(c log n) for c changed facets.
+    """
+    least = None if tolerance is None else float(np.min(tolerance, initial=np.inf))
+    gone, new = _changed(before, after), _changed(after, before)
+    if not len(gone) and not len(new):
+        return Loss(least)
+    area, volume = _changes(before, gone, after, new)
+    gone = _without(before, gone, asked)
+    points, facet = _samples(before, gone)
+    if not len(points):
+        return Loss(least, area=area, volume=volume)
+    wanted = np.broadcast_to(np.inf if tolerance is None else tolerance, before.n_elements)
+    limit = wanted[before.triangulation.element[gone]][facet] + _UNSURE * float(np.abs(points).max())
+    away = _distances(before, after, points, limit, gone, new)
+    far = np.flatnonzero(away > limit)
+    away[far[_within(after, points[far])]] = 0.0
+    lost = far[away[far] > 0]
+    places, n_places = _places(before, gone, points, facet, away, lost)
+    worst = int(np.argmax(away))
+    x, y, z = points[worst].tolist()
+    return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places)
+
+
+def kept_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:
+    """The loss of an operation that is to keep the shape, but for the ``tolerance`` among its settings."""
+    return measure_loss(before, after, max(settings.get("tolerance", 0.0), SHAPE * before.diagonal))
+
+
+def changed_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:
+    """The loss of an operation that is to change the shape: how far it did, and nothing is missed."""
+    return measure_loss(before, after, None)
+
+
+def element_middles(mesh: Mesh) -> Array:
+    """(m, 3) middles of the shell elements of a mesh; the origin for others."""
+    t, middles = mesh.triangulation, np.zeros((mesh.n_elements, 3))
+    middles[t.element] = in_runs(
+        lambda corners: (corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3, mesh.nodes, t.triangles
+    )
+    return middles
+
+
+def half_edges(mesh: Mesh) -> Array:
+    """(m,) half of the longest edge of every shell element; 0 for others."""
+    t, longest = mesh.triangulation, np.zeros(mesh.n_elements)
+    np.maximum.at(longest, t.element, in_runs(_middles_and_sizes, mesh.nodes, t.triangles)[:, 3])
+    return np.asarray(0.5 * np.sqrt(longest))
+
+
+def vanished_pieces(before: Mesh, after: Mesh) -> list[str]:
+    """What is to be said of pieces of a surface of which nothing is left nearer than they are wide."""
+    pieces, t = before.pieces, before.triangulation
+    if after.connectivity.n_pieces >= before.connectivity.n_pieces or not len(after.triangulation.triangles):
+        return []
+    rows = np.flatnonzero(pieces.of_triangle >= 0)
+    middles = in_runs(_middles_and_sizes, before.nodes, t.triangles[rows])[:, :3]
+    tree = BoxTree(after.nodes[after.triangulation.triangles])
+    away = np.linalg.norm(tree.closest(middles)[0] - middles, axis=1)
+    nearest = np.full(len(pieces.volume), np.inf)
+    np.minimum.at(nearest, pieces.of_triangle[rows], away)
+    gone = np.flatnonzero(nearest > 0.5 * pieces.extent)
+    middle = (pieces.low + pieces.high) / 2
+    lines = [
+        f"a piece {pieces.extent[p]:.4g} across vanished, at {point_text(middle[p])}" for p in gone[:_NAMED].tolist()
+    ]
+    return lines + [f"{len(gone) - _NAMED:,} more pieces vanished"] * (len(gone) > _NAMED)
+
+
+def _changed(mesh: Mesh, other: Mesh) -> Array:
+    """Rows of triangles of a mesh that are no element of the other one, of the same id, kind and corners."""
+    t = mesh.triangulation
+    if mesh.nodes is other.nodes and mesh.elements is other.elements:
+        return np.zeros(0, np.int64)
+    same = np.zeros(mesh.n_elements, bool)
+    at = 0
+    for name, block in mesh.elements.items():
+        its = other.elements.get(name)
+        if its is not None and len(its):
+            row, missing = _rows(block.ids, its.ids)
+            mine = np.flatnonzero(~missing)
+            equal = np.ones(len(mine), bool)
+            for k in range(block.connectivity.shape[1]):
+                one = mesh.nodes[block.connectivity[mine, k]]
+                equal &= (one == other.nodes[its.connectivity[row[mine], k]]).all(axis=1)
+            same[at + mine[equal]] = True
+        at += len(block)
+    return np.flatnonzero(~same[t.element])
+
+
+def _rows(wanted: Array, ids: Array) -> tuple[Array, Array]:
+    """Rows of ids among others, and which are missing; at once where both begin alike."""
+    if len(wanted) <= len(ids) and np.array_equal(wanted, ids[: len(wanted)]):
+        return np.arange(len(wanted)), np.zeros(len(wanted), bool)
+    return IdIndex(ids).of(wanted)
+
+
+def _without(mesh: Mesh, rows: Array, asked: Array | None) -> Array:
+    if asked is None or not len(asked):
+        return rows
+    spared = np.zeros(mesh.n_elements, bool)
+    spared[asked] = True
+    return rows[~spared[mesh.triangulation.element[rows]]]
+
+
+def _changes(before: Mesh, gone: Array, after: Mesh, new: Array) -> tuple[float, float | None]:
+    """How much the area grew, and the volume; ``None`` for that where borders changed too."""
+    middle = before.box[0] + (before.box[1] - before.box[0]) / 2
+    total, vectors, volumes = [], [], []
+    for mesh, rows in ((before, gone), (after, new)):
+        triangles = mesh.triangulation.triangles[rows]
+        vector = in_runs(area_vectors, mesh.nodes, triangles) if len(rows) else np.zeros((0, 3))
+        total.append(float(np.linalg.norm(vector, axis=1).sum()))
+        vectors.append(vector.sum(axis=0))
+        cones = in_runs(lambda corners: cone_volumes(corners, middle), mesh.nodes, triangles) if len(rows) else [0.0]
+        volumes.append(float(np.sum(cones)))
+    has_same_border = np.abs(vectors[1] - vectors[0]).max() <= _SAME_BORDER * max(sum(total), 1e-300)
+    return total[1] - total[0], volumes[1] - volumes[0] if has_same_border else None
+
+
+def _samples(mesh: Mesh, rows: Array) -> tuple[Array, Array]:
+    """Points of triangles (k, 3), in an order along the surface, and the row of each triangle in ``rows``.
+
+    Small triangles are sampled in the middle, larger ones at their corners and in a regular net as well.
+    """
+    if not len(rows):
+        return np.zeros((0, 3)), np.zeros(0, np.int64)
+    triangles = mesh.triangulation.triangles[rows]
+    columns = in_runs(_middles_and_sizes, mesh.nodes, triangles)
+    longest, area = np.sqrt(columns[:, 3]), columns[:, 4].sum()
+    spacing = max(_SPACING * mesh.diagonal, float(np.sqrt(area / _FEWEST)), 1e-300)
+    across = np.clip(np.ceil(longest / spacing), 1, _MOST_ACROSS).astype(np.int64)
+    points, facet = [columns[:, :3]], [np.arange(len(rows))]
+    large = np.flatnonzero(longest > spacing)
+    node, first = np.unique(triangles[large], return_index=True)
+    points.append(mesh.nodes[node])
+    facet.append(large[first // 3])
+    for n in np.unique(across[across > 1]).tolist():
+        its = np.flatnonzero(across == n)
+        i, j = (w.ravel() for w in np.meshgrid(np.arange(n), np.arange(n), indexing="ij"))
+        lower = i + j < n
+        u, v = (i[lower] + 1 / 3) / n, (j[lower] + 1 / 3) / n
+        weights = np.column_stack([1 - u - v, u, v])
+        points.append(np.einsum("sk,fkd->fsd", weights, mesh.nodes[triangles[its]]).reshape(-1, 3))
+        facet.append(np.repeat(its, len(weights)))
+    place, of = np.concatenate(points), np.concatenate(facet)
+    order = morton_order(place)
+    return place[order], of[order]
+
+
+def _middles_and_sizes(corners: Array) -> Array:
+    """(m, 5) middles of triangles, squares of their longest edges, and areas."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    squares = [np.einsum("ij,ij->i", edge, edge) for edge in (b - a, c - b, a - c)]
+    longest = np.maximum(np.maximum(squares[0], squares[1]), squares[2])
+    vectors = area_vectors(corners)
+    return np.column_stack([(a + b + c) / 3, longest, np.sqrt(np.einsum("ij,ij->i", vectors, vectors))])
+
+
+def _distances(before: Mesh, after: Mesh, points: Array, limit: Array, gone: Array, new: Array) -> Array:
+    """(k,) how far points are from a surface; where that is within half of the limit, it may be less than said."""
+    t = after.triangulation.triangles
+    if not len(t):
+        return np.full(len(points), np.inf)
+    rows = _about(after, new, before, gone)
+    enough = None if len(points) <= _EXACT else 0.5 * min(float(limit.min()), 2 * SHAPE * before.diagonal)
+    away = np.full(len(points), np.inf)
+    tree = BoxTree(after.nodes[t[rows]]) if len(rows) else None
+    if tree is not None:
+        away = np.linalg.norm(tree.closest(points, enough=enough)[0] - points, axis=1)
+    if len(rows) < len(t):
+        far = np.flatnonzero(away > np.minimum(limit, SHAPE * before.diagonal))
+        tree = BoxTree(after.nodes[t]) if len(far) else tree
+        if len(far) and tree is not None:
+            away[far] = np.linalg.norm(tree.closest(points[far])[0] - points[far], axis=1)
+    if enough is not None and tree is not None:
+        worst = np.argsort(-away, kind="stable")[:_EXACT]
+        away[worst] = np.minimum(away[worst], np.linalg.norm(tree.closest(points[worst])[0] - points[worst], axis=1))
+    return away
+
+
+def _about(after: Mesh, new: Array, before: Mesh, gone: Array) -> Array:
+    """Rows of triangles of a mesh that may be near to what is gone: new ones, and those in the same coarse cells."""
+    t = after.triangulation.triangles
+    if 4 * max(len(new), len(gone)) >= len(t):
+        return np.arange(len(t))
+    low, size = before.box[0], max(before.diagonal, 1e-300) / _CELLS
+    marked = np.zeros((_CELLS + 3,) * 3, bool)
+    for corners in (before.nodes[before.triangulation.triangles[gone]], after.nodes[t[new]]):
+        cell = np.clip(np.floor((corners.reshape(-1, 3) - low) / size).astype(np.int64), -1, _CELLS) + 1
+        for d in np.ndindex(3, 3, 3):
+            i, j, k = (np.clip(cell + np.array(d) - 1, 0, _CELLS + 2)).T
+            marked[i, j, k] = True
+    lows, highs = (
+        in_runs(lambda c: np.concatenate(boxes(c), axis=1), after.nodes, t).reshape(-1, 2, 3).transpose(1, 0, 2)
+    )
+    cell = np.clip(np.floor(((lows + highs) / 2 - low) / size).astype(np.int64), -1, _CELLS) + 1
+    chosen = marked[cell[:, 0], cell[:, 1], cell[:, 2]] | ((highs - lows).max(axis=1) > size)
+    chosen[new] = True
+    return np.flatnonzero(chosen)
+
+
+def _within(mesh: Mesh, points: Array) -> Array:
+    """(k,) bool: points in the space that a surface encloses."""
+    t = mesh.triangulation.triangles
+    if not len(t) or not len(points):
+        return np.zeros(len(points), bool)
+    return np.asarray(WindingTree(mesh.nodes[t]).at(points) > 0.5)
+
+
+def _places(
+    mesh: Mesh, rows: Array, points: Array, facet: Array, away: Array, lost: Array
+) -> tuple[tuple[LostPlace, ...], int]:
+    """What is lost, facets that hang together through nodes as one place, the largest first; and how many there are."""
+    if not len(lost):
+        return (), 0
+    its = np.unique(facet[lost])
+    triangles = mesh.triangulation.triangles[rows[its]]
+    label = label_components(mesh.n_nodes, np.repeat(triangles[:, 0], 2), triangles[:, 1:].ravel())[1][triangles[:, 0]]
+    names, of = np.unique(label, return_inverse=True)
+    area = np.bincount(of, np.linalg.norm(area_vectors(mesh.nodes[triangles]), axis=1))
+    place_of = of[np.searchsorted(its, facet[lost])]
+    found = []
+    for k in np.argsort(-area, kind="stable")[:_NAMED].tolist():
+        mine = lost[place_of == k]
+        worst = mine[np.argmax(away[mine])]
+        across = float(np.linalg.norm(np.ptp(mesh.nodes[triangles[of == k]].reshape(-1, 3), axis=0)))
+        x, y, z = points[worst].tolist()
+        found.append(LostPlace((x, y, z), float(away[worst]), across, float(area[k]), int((of == k).sum())))
+    return tuple(found), len(names)
