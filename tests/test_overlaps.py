@@ -117,12 +117,15 @@ def test_imprint_keeps_every_surface_and_keep_keeps_the_crossing():
         oddseam.mend(mesh, overlaps="merge")
 
 
-def test_open_sheets_are_imprinted_and_it_is_said():
+def test_open_sheets_are_imprinted_where_that_is_asked():
     nodes, triangles = shapes.sheet(6)
     upright = np.column_stack([nodes[:, 0], 0.47 + 0 * nodes[:, 1], nodes[:, 1] - 0.47])
-    mended = oddseam.mend(oddseam.Mesh.from_triangles(*bodies((nodes, triangles), (upright, triangles))), close="none")
-    assert not len(mended.crossing_triangles)
-    assert any("open sheets cross" in line for line in mended.account.last.outcome.unmet)
+    mesh = oddseam.Mesh.from_triangles(*bodies((nodes, triangles), (upright, triangles)))
+    mended = oddseam.mend(mesh, close="none", overlaps="imprint")
+    assert not len(mended.crossing_triangles) and not mended.account.last.outcome.unmet
+    left = oddseam.mend(mesh, close="none")
+    assert left.digest == mesh.digest
+    assert any("open sheets cross" in line for line in left.account.last.outcome.unmet)
     line = np.abs(mended.nodes - [0.0, 0.47, 0.0])[:, 1:].max(axis=1) < 1e-5
     assert line.sum() >= 7 and mended.nodes[line, 0].min() < 1e-5 and mended.nodes[line, 0].max() > 1.0 - 1e-5
 

@@ -43,7 +43,15 @@ def pierced() -> oddseam.Mesh:
     return side_by_side(cube(2.0), (nodes * [4, 1, 1] + [-1.1, 0.5, 1.03], triangles))
 
 
-@pytest.mark.parametrize(("trim", "area"), [(None, 28.0), ("inside", 26.0), ("outside", 26.0)])
+def test_a_sheet_that_crosses_a_solid_stays_as_it_is_and_is_listed(pierced):
+    mended = oddseam.mend(pierced)
+    assert mended.digest == pierced.digest
+    unmet = mended.account.last.outcome.unmet
+    assert "`oddseam mend --close all`" in unmet[0] or "open sheets cross others" in unmet[0]
+    assert any("open sheets cross others: 18 pairs" in line for line in unmet)
+
+
+@pytest.mark.parametrize(("trim", "area"), [("inside", 26.0), ("outside", 26.0)])
 def test_a_sheet_is_cut_off_on_the_side_that_was_asked(pierced, trim, area):
     mended = oddseam.mend(pierced, trim=trim)
     assert _area(mended) == pytest.approx(area)
@@ -61,7 +69,7 @@ def test_trim_needs_a_union(pierced, tmp_path: Path):
     oddseam.write_mesh(pierced, path)
     command = [sys.executable, "-m", "oddseam", "mend", str(path), "-o", str(out), "--unit", "mm"]
     said = subprocess.run([*command, "--trim", "inside"], capture_output=True, text=True, check=False)
-    assert said.returncode == 1 and "the rest of it stays" in said.stderr and out.exists()
+    assert said.returncode == 1 and "what was not cut off" in said.stderr and out.exists()
     said = subprocess.run(
         [*command, "--trim", "inside", "--overlaps", "keep"], capture_output=True, text=True, check=False
     )
@@ -161,8 +169,10 @@ def test_a_fin_on_a_body_that_another_crosses_goes():
     flag = np.stack([a, b, _moved(b, 0, 0, 0.6), _moved(a, 0, 0, 0.6)])
     fin = np.array([[0, 2, 1], [0, 3, 2]])
     mesh = side_by_side((nodes, triangles), (flag, fin), (_moved(nodes, 0.5, 0.6, -0.7), triangles))
-    mended = oddseam.mend(oddseam.weld(mesh, tolerance=1e-9))
+    welded = oddseam.weld(mesh, tolerance=1e-9)
+    mended = oddseam.mend(welded, fins=2.5)
     assert not mended.account.last.outcome.unmet
+    assert "2 facet(s) 2.088 across, 1.2 in area, up to 0.6 away" in oddseam.mend(welded).account.last.outcome.unmet[-1]
     assert oddseam.prove(mended).is_closed
     assert oddseam.prove(mended).volume == pytest.approx(16.0 - 1.5 * 1.4 * 1.3)
     assert any("2 facets of fins dropped" in step.detail for step in mended.account.last.outcome.steps)

@@ -60,7 +60,7 @@ def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = No
         if len(done) > _MOST_ENTRIES:
             print(f"{len(done)} operations; the last (a .seam file holds the account of all):")
         for entry in done if len(done) <= _MOST_ENTRIES else done[-1:]:
-            tables.print_entry(entry)
+            tables.print_entry(entry, unmet=False)
         tables.print_written(written, mesh)
     for line in unmet:
         print(f"oddseam: unmet: {line}", file=sys.stderr)

@@ -27,7 +27,8 @@ def add_surface(verbs: Verbs) -> None:
         "--close",
         default="small",
         metavar="WHAT",
-        help="rims to fill: small (up to 5 %% of the diagonal, the default), all, none, or a diameter",
+        help="rims to fill: small (up to 5 %% of the diagonal, the default), none, a diameter, or all: "
+        "this is one solid, every rim is spanned and what lies within goes",
     )
     p.add_argument(
         "--width",
@@ -43,8 +44,8 @@ def add_surface(verbs: Verbs) -> None:
     p.add_argument(
         "--overlaps",
         choices=("union", "imprint", "keep"),
-        help="facets that cross: one surface round all that is solid (the default but for a deck), "
-        "shared nodes and edges, or left",
+        help="facets that cross: one surface round all that is solid (the default but for a deck; open sheets stay as "
+        "they are), shared nodes and edges, or left",
     )
     p.add_argument(
         "--trim",
@@ -56,6 +57,15 @@ def add_surface(verbs: Verbs) -> None:
         type=float,
         metavar="SIZE",
         help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)",
+    )
+    p.add_argument(
+        "--fins", type=float, metavar="SIZE", help="fins up to this wide may go; wider ones go too, and that is unmet"
+    )
+    p.add_argument(
+        "--tolerance",
+        type=float,
+        metavar="DISTANCE",
+        help="how far what was given may be from the result, but for crumbs and fins (a thousandth of the diagonal)",
     )
 
     p = verbs.add(

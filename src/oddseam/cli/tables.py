@@ -340,8 +340,8 @@ def _ranges(ids: list[int]) -> str:
     return ", ".join(words) + (f", ... ({len(found) - _RANGES:,} more)" if len(found) > _RANGES else "")
 
 
-def print_entry(entry: oddseam.Entry) -> None:
-    """One entry of an account."""
+def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
+    """One entry of an account, with what is unmet where nobody else says that."""
     console = _console()
     settings = ", ".join(
         f"{name} {_short(value)}" for name, value in entry.settings.items() if value not in (None, [], {})
@@ -361,6 +361,8 @@ def print_entry(entry: oddseam.Entry) -> None:
         console.print(f"  loss: {entry.outcome.loss.text}", markup=False)
     for note in entry.outcome.notes:
         console.print(f"  note: {note}", markup=False)
+    for line in entry.outcome.unmet if unmet else ():
+        console.print(f"  unmet: {line}", markup=False, style="red")
 
 
 def _short(value: object) -> str:

@@ -154,7 +154,8 @@ def run_mend(args: argparse.Namespace) -> int:
     with shown() as progress:
         mesh = oddseam.mend(
             mesh, close=close, width=args.width, keep_joints=args.keep_joints, overlaps=args.overlaps,
-            trim=args.trim, crumbs=args.crumbs, target=format_of(args.output), progress=progress,
+            trim=args.trim, crumbs=args.crumbs, fins=args.fins, tolerance=args.tolerance,
+            target=format_of(args.output), progress=progress,
         )  # fmt: skip
     return finish(mesh, args)
 

@@ -12,6 +12,8 @@ from oddseam.errors import Refusal
 
 #: Wanted edge length, and what the cowl is made of (steel; N, mm, t).
 SIZE = 4.0
+#: A fin up to this wide is a left-over of the model, and may go.
+FIN = 25.0
 THICKNESS, YOUNG, POISSON, DENSITY = 5.0, 210_000.0, 0.3, 7.85e-9
 
 
@@ -39,7 +41,7 @@ def tell(
         if finding.severity != "note":
             say(f"           {finding.count:>6,} {finding.kind}: {finding.message}")
 
-    mended = oddseam.mend(raw, target="stl")
+    mended = oddseam.mend(raw, fins=FIN, target="stl")
     done = [f"{step.count:,} x {step.name}" for step in mended.account.last.outcome.steps if step.count]
     say("  mend     " + "; ".join(done))
 

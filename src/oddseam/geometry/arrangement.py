@@ -267,19 +267,11 @@ class _Arranger:
         for edge in sorted(edges):
             plane.add_segment(*edge)
         self._insert(plane, rows)
-        pieces = plane.triangles()
         result = []
         for row in rows:
             a, b, c = self._corners[row].tolist()
             over = plane.side(a, b, c) < 0
-            if over:
-                b, c = c, b
-            inside: dict[int, bool] = {}
-            for piece in pieces:
-                for k in piece:
-                    if k not in inside:
-                        inside[k] = min(plane.side(a, b, k), plane.side(b, c, k), plane.side(c, a, k)) >= 0
-            mine = [piece for piece in pieces if inside[piece[0]] and inside[piece[1]] and inside[piece[2]]]
+            mine = plane.within(a, c, b) if over else plane.within(a, b, c)
             result.append((row, [(x, z, y) for x, y, z in mine] if over else mine))
         return result
 

@@ -136,10 +136,13 @@ class BoxTree:
 
         if enough is None:
             in_shares(run, k)
-        else:  # what is found depends on what came last, and must not depend on how rows are shared out
-            in_shares(
-                lambda a, b: [run(_BLOCK * i, min(_BLOCK * (i + 1), k)) for i in range(a, b)], -(-k // _BLOCK), least=1
-            )
+            return found, row
+
+        def in_order(first: int, last: int) -> None:  # what is found depends on what came before it in its block
+            for start in range(_BLOCK * first, min(_BLOCK * last, k), _BLOCK):
+                run(start, min(start + _BLOCK, k))
+
+        in_shares(in_order, -(-k // _BLOCK), least=1)
         return found, row
 
     def near(self, points: Array, reach: float) -> tuple[Array, Array]:

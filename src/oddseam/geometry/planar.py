@@ -379,6 +379,34 @@ class PlanarMesh:
         """A triangle with this edge."""
         return next(t for t in self._fan(b) if c in self.corner[t])
 
+    def within(self, a: int, b: int, c: int) -> list[tuple[int, int, int]]:
+        """The triangles within that of three points, counter-clockwise, whose sides are chains of edges here.
+
+        They hang together, so that only they and those beside them are looked at.
+        """
+        inside: dict[int, bool] = {}
+
+        def is_inside(k: int) -> bool:
+            if k not in inside:
+                inside[k] = k >= 0 and min(self.side(a, b, k), self.side(b, c, k), self.side(c, a, k)) >= 0
+            return inside[k]
+
+        seen = set(self._fan(a))
+        queue = sorted(seen)
+        found = []
+        while queue:
+            t = queue.pop()
+            x, y, z = self.corner[t]
+            if not (is_inside(x) and is_inside(y) and is_inside(z)):
+                continue
+            found.append(t)
+            for other in self.across[t]:
+                if other >= 0 and other not in seen:
+                    seen.add(other)
+                    queue.append(other)
+        corners = (self.corner[t] for t in sorted(found))
+        return [(x, y, z) for x, y, z in corners]
+
     def triangles(self) -> list[tuple[int, int, int]]:
         """All triangles but those at the far corners."""
         return [(a, b, c) for a, b, c in self.corner if a >= 0 and b >= 0 and c >= 0]

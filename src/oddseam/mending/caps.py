@@ -32,8 +32,10 @@ _SMALL = 0.5
 _FIN = 1.1
 
 
-def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
+def with_caps(mesh: Mesh, widest: float, one_solid: bool = False) -> tuple[Mesh, int, int]:
     """The mesh with caps over loops up to ``widest`` across, how many facets these have, and how many fins have.
+
+    With ``one_solid`` all pieces are closed, whatever their caps are like, and nothing is a sheet.
 
     The cap of a fin, what hangs on a piece by its foot, is the fin turned over, so that both go.
     Larger loops of nearly closed pieces have caps in the group ``CAPS``; the elements of pieces
@@ -58,7 +60,7 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
         large = [float(np.linalg.norm(np.ptp(mesh.nodes[cap].reshape(-1, 3), axis=0))) > widest for cap in caps]
         spans = [float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps]
         wide = sum(span for span, is_large in zip(spans, large, strict=True) if is_large)
-        if wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]:
+        if not one_solid and (wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]):
             sheets[p] = True
             continue
         for cap, is_large in zip(caps, large, strict=True):
@@ -82,6 +84,11 @@ def with_caps(mesh: Mesh, widest: float) -> tuple[Mesh, int, int]:
 def _grouped(mesh: Mesh, elements: dict[str, Array]) -> Mesh:
     """The mesh with these groups of elements."""
     return mesh.replaced(groups=Groups(mesh.groups.nodes, elements, mesh.groups.sides))
+
+
+def open_elements(mesh: Mesh, widest: float) -> Array:
+    """Elements of the pieces that remain open, see :func:`with_caps`."""
+    return np.asarray(with_caps(mesh, widest)[0].groups.elements[SHEETS])
 
 
 def with_sheets(mesh: Mesh) -> Mesh:

@@ -2,42 +2,55 @@
 
 Every face is taken twice, as it is and turned; copies that agree across a two-face edge are
 linked.  Then each region has two copies, one the other turned over, unless it cannot be
-oriented at all.  What lies outside decides between them: the one that encloses a positive volume
-is taken, rims closed in thought; where next to nothing is enclosed, the one that turns less area.
+oriented at all.  The one that turns less area is taken; then closed pieces are turned outward, and open ones that
+enclose space (see ``mending.outward``).
 """
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import cone_volumes, loop_volumes, winding_number
+from oddseam.findings.finding import MOST_PLACES, point_of
+from oddseam.mending.outward import OpenPieces, is_within_others, look_at_open_pieces
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
 
-#: An open piece encloses something if its volume is more than this share of its extent cubed.
-_CLEARLY = 1e-3
 
+@dataclass(frozen=True)
+class Oriented:
+    """A mesh that was oriented, how many faces were turned, how many regions have one side only, what is to be said.
 
-def orient(mesh: Mesh) -> tuple[Mesh, int, int]:
-    """Orient piece by piece.
-
-    Returns
-    -------
-    mesh : Mesh
-    count : int
-        Faces turned.
-    unorientable : int
-        Regions that have one side only.
+    ``inward`` is how many open pieces looked inward, ``places`` where those are.
     """
-    turned, unorientable = _turned_to_agree(mesh)
+
+    mesh: Mesh
+    turned: int
+    one_sided: int
+    inward: int = 0
+    notes: tuple[str, ...] = ()
+    places: tuple[tuple[float, float, float], ...] = ()
+
+
+def orient(mesh: Mesh, *, open_too: bool = True) -> Oriented:
+    """Orient piece by piece; open pieces that enclose space as well, if ``open_too``."""
+    turned, one_sided = _turned_to_agree(mesh)
     agreed = edited(mesh, turn=mesh.faces.element[turned]) if turned.any() else mesh
-    inward = _looks_inward(agreed, _pieces_with(agreed, turned))
-    if inward.any():
-        turned = turned ^ inward
+    found = look_at_open_pieces(agreed, _pieces_with(agreed, turned)) if open_too else OpenPieces()
+    inward = _inward_cavities_spared(agreed)
+    inward[found.inward] = True
+    piece_of = mesh.connectivity.piece
+    over = (piece_of >= 0) & inward[piece_of]
+    places = ((agreed.pieces.low + agreed.pieces.high) / 2)[found.inward[:MOST_PLACES]]
+    if over.any():
+        turned = turned ^ over
         agreed = edited(mesh, turn=mesh.faces.element[turned])
-    return agreed, int(turned.sum()), unorientable
+    return Oriented(
+        agreed, int(turned.sum()), one_sided, len(found.inward), tuple(found.notes), tuple(map(point_of, places))
+    )
 
 
 def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
@@ -68,42 +81,10 @@ def _pieces_with(mesh: Mesh, turned: Array) -> Array:
     return some
 
 
-def _looks_inward(mesh: Mesh, disputed: Array) -> Array:
-    """(f,) bool: faces of pieces that look inward and are not the wall of a cavity.
-
-    Closed pieces are judged, and open ones that were ``disputed``.  A piece is the wall of a
-    cavity if the pieces round it, closed or not, wind about it.
-    """
+def _inward_cavities_spared(mesh: Mesh) -> Array:
+    """(p,) bool: closed pieces that look inward and are not the wall of a cavity: pieces round them wind about that."""
     pieces = mesh.pieces
     inward = np.zeros(mesh.connectivity.n_pieces, bool)
-    corners = mesh.nodes[mesh.triangulation.triangles]
     for piece in np.flatnonzero(pieces.is_solid & (pieces.volume < 0)).tolist():
-        inward[piece] = True
-        lower = (pieces.low < pieces.low[piece]).all(axis=1)
-        around = lower & (pieces.high > pieces.high[piece]).all(axis=1)
-        if around.any():
-            point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
-            members = np.isin(pieces.of_triangle, np.flatnonzero(around))
-            inward[piece] = abs(winding_number(point, corners[members])) < 0.5
-    open_ = disputed & ~pieces.is_solid
-    if open_.any():
-        inward[open_] = _capped_volumes(mesh)[open_] < -_CLEARLY * pieces.extent[open_] ** 3
-    piece_of = mesh.connectivity.piece
-    found: Array = (piece_of >= 0) & inward[piece_of]
-    return found
-
-
-def _capped_volumes(mesh: Mesh) -> Array:
-    """(p,) volumes of all pieces, every closed rim being closed by a fan about its middle."""
-    middle = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
-    piece = mesh.pieces.of_triangle
-    took = piece >= 0
-    corners = mesh.nodes[mesh.triangulation.triangles[took]]
-    volume = np.bincount(piece[took], cone_volumes(corners, middle), mesh.connectivity.n_pieces)
-    c = mesh.connectivity
-    corner, rim = c.rim_corners
-    piece_of_rim = np.zeros(c.n_rims, np.int64)
-    piece_of_rim[rim] = c.piece[c.face[corner]]
-    start, end = (mesh.nodes[mesh.faces.node[its]] for its in (c.next[corner], corner))
-    volume += np.bincount(piece_of_rim, loop_volumes(start, end, rim, c.n_rims, middle), c.n_pieces)
-    return np.asarray(volume)
+        inward[piece] = not is_within_others(mesh, piece)
+    return inward

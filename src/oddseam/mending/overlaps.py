@@ -7,7 +7,7 @@ encloses a place than hollows it out, it is solid.  Facets of open pieces all st
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -16,17 +16,18 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.arrangement import Arrangement, arrange
 from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
-from oddseam.mending.caps import SHEETS, borders, with_caps, with_sheets, without_caps
+from oddseam.mending.caps import SHEETS, borders, open_elements, with_caps, with_sheets, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import crossing_again
 from oddseam.mending.snapping import apart, snap_crossings
 from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, parted
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.nesting import pieces_around
 from oddseam.model.proof import prove
+from oddseam.model.splicing import extracted, spliced
 
 #: Edges of so many units in the last place are too short to be held, twice as many in every further round, for what
 #: rounding brought lay nearer together than that could show.  Of doubles they are as many more as distances are unsure.
@@ -50,6 +51,8 @@ class Resolved:
         How far a node went in that.
     sheets : int
         Facets of open pieces that were cut: these have no inside.
+    left : int
+        Pairs of facets that cross and were left so, for one of them at least is of an open piece.
     is_sound : bool
         Whether what is solid could be told, in one of the rounds at least, if it was asked for.
     is_resolved : bool
@@ -68,14 +71,25 @@ class Resolved:
     rounds: int = 0
     largest_move: float = 0.0
     sheets: int = 0
+    left: int = 0
     is_sound: bool = False
     is_resolved: bool = True
     shared: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     places: tuple[tuple[float, float, float], ...] = ()
 
+    @property
+    def text(self) -> str:
+        """What was done, in words."""
+        words = [f"{self.cut:,} facets cut, {self.dropped:,} pieces within the solid or given twice dropped"]
+        words += [f"gaps closed with {self.caps:,} facets"] * (self.caps > 0)
+        words += [f"{self.fins:,} facets of fins dropped"] * (self.fins > 0)
+        words += [f"{self.trimmed:,} pieces of sheets cut off"] * (self.trimmed > 0)
+        words += [f"seen to {self.rounds + 1} times, for rounding brought new ones"] * (self.rounds > 0)
+        return "; ".join(words)
+
 
 def resolve_overlaps(
-    mesh: Mesh, *, drop: bool, target: str | None, widest: float, trim: str | None = None
+    mesh: Mesh, *, drop: bool, target: str | None, widest: float, trim: str | None = None, one_solid: bool = False
 ) -> tuple[Mesh, Resolved]:
     """Resolve crossings until none is left on the coordinates that the target holds, or no fewer come of it.
 
@@ -84,14 +98,73 @@ def resolve_overlaps(
     mesh : Mesh
         Consistently oriented.  It stays as it is if nothing crosses, and nothing is to be dropped.
     drop : bool
-        Whether what is solid becomes one; else all facets stay and share nodes and edges.
+        Whether what is solid becomes one, and open pieces stay as they are; else all facets stay and share nodes and
+        edges.
     target : str, optional
         Format that the result is rounded to single precision for.
     widest : float
         Gaps up to this size in what is nearly closed are closed for good, if ``drop``.
     trim : {"inside", "outside"}, optional
         Of sheets that solids cut, the side to be cut off.
+    one_solid : bool
+        Whether every piece is a part of one solid: open ones are closed for good, and what is wound round backwards is
+        solid as well.
     """
+    if drop and trim is None and not one_solid:
+        sheets = open_elements(mesh, widest)
+        if len(sheets):
+            return _beside_sheets(mesh, sheets, target, widest)
+    return _resolved(mesh, drop, target, widest, trim, one_solid)
+
+
+def _beside_sheets(mesh: Mesh, sheets: Array, target: str | None, widest: float) -> tuple[Mesh, Resolved]:
+    """What is solid made one, while open pieces stay as they are."""
+    t, pairs = mesh.triangulation, mesh.crossing_triangles
+    is_sheet = np.zeros(mesh.n_elements, bool)
+    is_sheet[sheets] = True
+    crossed = pairs[is_sheet[t.element[pairs]].any(axis=1)]
+    places = tuple(point_of(p) for p in mesh.nodes[t.triangles[crossed[:4, 0]]].mean(axis=1))
+    kept = Resolved(left=len(crossed), is_sound=True, places=places)
+    others = np.setdiff1d(np.unique(t.element), sheets)
+    if not len(others):
+        return mesh, kept
+    alone = _with_own_nodes(mesh, sheets, others)
+    given = extracted(alone, others)
+    solid, report = _resolved(given, True, target, widest, None, False)
+    whole = spliced(alone, others, solid) if solid is not given else None
+    if whole is None:
+        return mesh, replace(kept, is_resolved=report.is_resolved)
+    report.left = len(crossed)
+    report.places = (*report.places, *places)[:4]
+    return whole, report
+
+
+def _with_own_nodes(mesh: Mesh, some: Array, others: Array) -> Mesh:
+    """The mesh with copies for some elements of the nodes that others use too."""
+    use = [np.zeros(mesh.n_nodes, bool) for _ in range(2)]
+    element, node, at = [], [], 0
+    chosen = np.zeros(mesh.n_elements, bool)
+    chosen[some] = True
+    for block in mesh.elements.values():
+        mine = chosen[at : at + len(block)]
+        use[0][block.connectivity[mine]] = True
+        element.append(np.repeat(np.flatnonzero(mine) + at, block.connectivity.shape[1]))
+        node.append(block.connectivity[mine].ravel().astype(np.int64))
+        at += len(block)
+    t = mesh.triangulation
+    use[1][t.triangles[np.isin(t.element, others)]] = True
+    shared = use[0] & use[1]
+    number = np.cumsum(shared) - 1
+    its, of = np.concatenate(node), np.concatenate(element)
+    rows = np.flatnonzero(shared[its])
+    if not len(rows):
+        return mesh
+    return parted(mesh, of[rows], its[rows], number[its[rows]], mesh.nodes[shared])
+
+
+def _resolved(
+    mesh: Mesh, drop: bool, target: str | None, widest: float, trim: str | None, one_solid: bool
+) -> tuple[Mesh, Resolved]:
     report = Resolved(is_sound=not drop)
     fewest = len(mesh.crossing_triangles)
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
@@ -99,7 +172,7 @@ def resolve_overlaps(
     given = mesh
     mesh, _ = held_by(mesh, None)
     if drop:
-        mesh, report.caps, report.fins = with_caps(mesh, widest)
+        mesh, report.caps, report.fins = with_caps(mesh, widest, one_solid)
     else:
         mesh = with_sheets(mesh)
     best, waited, left, pairs = mesh, 0, 0, mesh.crossing_triangles
@@ -107,7 +180,7 @@ def resolve_overlaps(
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
         before, crossed = mesh, pairs
         among = np.unique(crossed) if number else None
-        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
+        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among, one_solid)
         if not (len(given.crossing_triangles) or report.dropped or report.turned or report.trimmed):
             return given, Resolved(is_sound=True)
         mesh, move = held_by(mesh, target)
@@ -144,7 +217,9 @@ def may_overlap(mesh: Mesh, drop: bool) -> bool:
     return several and (len(pieces_around(mesh)) > 0 or len(mesh.touching_triangles) > 0)
 
 
-def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:
+def _united(
+    mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None, one_solid: bool
+) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles, among)
@@ -157,7 +232,7 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | 
         if found.is_sound:
             keep[rows] = False
             rows = rows[found.cells.row]
-            solid = solid_cells(cut.points[cut.triangles[rows]], found, cut.origin[rows], reach)
+            solid = solid_cells(cut.points[cut.triangles[rows]], found, cut.origin[rows], reach, one_solid)
             before, behind = solid[found.cells.cell].T
             keep[rows[before != behind]] = True
             turn[rows[before & ~behind]] = True

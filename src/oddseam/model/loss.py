@@ -37,7 +37,9 @@ _UNSURE = 16 * 2.0**-52
 _NAMED = 4
 
 
-def measure_loss(before: Mesh, after: Mesh, tolerance: float | Array | None, asked: Array | None = None) -> Loss:
+def measure_loss(
+    before: Mesh, after: Mesh, tolerance: float | Array | None, asked: Array | None = None, narrow: float = 0.0
+) -> Loss:
     """How much of a surface was lost.
 
     Parameters
@@ -48,6 +50,8 @@ def measure_loss(before: Mesh, after: Mesh, tolerance: float | Array | None, ask
         for as far as may be, as the shape is to change.
     asked : (k,) int array, optional
         Elements of ``before`` that were asked to go: they are not missed.
+    narrow : float
+        Nor is a place missed that is no wider.
 
     Notes
     -----
@@ -68,7 +72,7 @@ def measure_loss(before: Mesh, after: Mesh, tolerance: float | Array | None, ask
     far = np.flatnonzero(away > limit)
     away[far[_within(after, points[far])]] = 0.0
     lost = far[away[far] > 0]
-    places, n_places = _places(before, gone, points, facet, away, lost)
+    places, n_places = _places(before, gone, points, facet, away, lost, narrow)
     worst = int(np.argmax(away))
     x, y, z = points[worst].tolist()
     return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places)
@@ -261,9 +265,12 @@ def _within(mesh: Mesh, points: Array) -> Array:
 
 
 def _places(
-    mesh: Mesh, rows: Array, points: Array, facet: Array, away: Array, lost: Array
+    mesh: Mesh, rows: Array, points: Array, facet: Array, away: Array, lost: Array, narrow: float
 ) -> tuple[tuple[LostPlace, ...], int]:
-    """What is lost, facets that hang together through nodes as one place, the largest first; and how many there are."""
+    """What is lost, facets that hang together through nodes as one place, the largest first; and how many there are.
+
+    Those no wider than ``narrow`` are left out.
+    """
     if not len(lost):
         return (), 0
     its = np.unique(facet[lost])
@@ -272,11 +279,16 @@ def _places(
     names, of = np.unique(label, return_inverse=True)
     area = np.bincount(of, np.linalg.norm(area_vectors(mesh.nodes[triangles]), axis=1))
     place_of = of[np.searchsorted(its, facet[lost])]
+    low, high = np.full((len(names), 3), np.inf), np.full((len(names), 3), -np.inf)
+    for k in range(3):
+        np.minimum.at(low, of, mesh.nodes[triangles[:, k]])
+        np.maximum.at(high, of, mesh.nodes[triangles[:, k]])
+    across = np.linalg.norm(high - low, axis=1)
+    wide = np.flatnonzero(across > narrow)
     found = []
-    for k in np.argsort(-area, kind="stable")[:_NAMED].tolist():
+    for k in wide[np.argsort(-area[wide], kind="stable")][:_NAMED].tolist():
         mine = lost[place_of == k]
         worst = mine[np.argmax(away[mine])]
-        across = float(np.linalg.norm(np.ptp(mesh.nodes[triangles[of == k]].reshape(-1, 3), axis=0)))
         x, y, z = points[worst].tolist()
-        found.append(LostPlace((x, y, z), float(away[worst]), across, float(area[k]), int((of == k).sum())))
-    return tuple(found), len(names)
+        found.append(LostPlace((x, y, z), float(away[worst]), float(across[k]), float(area[k]), int((of == k).sum())))
+    return tuple(found), len(wide)

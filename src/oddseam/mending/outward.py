@@ -1,0 +1,110 @@
+"""Which open pieces look inward though they enclose space, and of which that cannot be told.
+
+A piece that covers most directions about its inside looks inward or outward by itself.  Of the others, panels of
+something that only all of them enclose, those look inward that have space wound round backwards before them, and
+none behind them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from oddseam.arrays import Array, point_text
+from oddseam.geometry.triangles import area_vectors, winding_number
+from oddseam.geometry.winding_tree import WindingTree
+from oddseam.model import Mesh
+from oddseam.model.enclosure import PLAINLY, enclosure_of, spread_over
+
+#: Winding numbers before and behind a panel of something that looks inward.
+_BEFORE, _BEHIND = -0.6, -0.4
+#: Smaller pieces, over the diagonal, are not looked at, nor more than so many.
+_SMALL, _MOST = 0.01, 400
+
+
+@dataclass
+class OpenPieces:
+    """Numbers of the pieces that look inward, and what is to be said of those of which that cannot be told."""
+
+    inward: list[int] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+def look_at_open_pieces(mesh: Mesh, disputed: Array) -> OpenPieces:
+    """Which open pieces look inward; O(n log n).
+
+    Parameters
+    ----------
+    mesh : Mesh
+        In each piece of which neighbours agree.
+    disputed : (p,) bool array
+        Pieces that are to be told by the volume behind them, if nothing else tells.
+    """
+    pieces, t = mesh.pieces, mesh.triangulation.triangles
+    open_ = np.flatnonzero(~pieces.is_solid)
+    found = OpenPieces()
+    if not len(open_):
+        return found
+    open_ = open_[np.argsort(-pieces.extent[open_], kind="stable")]
+    large = open_[pieces.extent[open_] > _SMALL * mesh.diagonal][:_MOST]
+    by_piece = np.argsort(pieces.of_triangle, kind="stable")
+    begin = np.searchsorted(pieces.of_triangle[by_piece], np.arange(len(pieces.volume) + 1))
+    untold = [p for p in open_.tolist() if p not in set(large.tolist())]
+    told: dict[int, bool] = {}
+    for p in large.tolist():
+        rows = by_piece[begin[p] : begin[p + 1]]
+        space = enclosure_of(mesh.nodes, t[rows])
+        if space.share > PLAINLY:
+            told[p] = space.is_inward
+        else:
+            untold.append(p)
+            if disputed[p] and space.share > 0.5:
+                told[p] = space.is_inward
+    found.inward = [p for p, is_inward in told.items() if is_inward and not is_within_others(mesh, p)]
+    panels = [p for p in untold if p in set(large.tolist()) and p not in told]
+    if panels and len(open_) > 1:
+        joint = _inward_panels(mesh, found.inward, panels, by_piece, begin)
+        found.inward += joint
+        untold = [p for p in untold if p not in set(joint)]
+    untold = [p for p in untold if p not in told]
+    if untold:
+        middle = (pieces.low + pieces.high) / 2
+        first = "; ".join(f"{pieces.extent[p]:.4g} across at {point_text(middle[p])}" for p in untold[:3])
+        found.notes.append(
+            f"which side is out cannot be told of {len(untold):,} open piece(s), which look as they were given: {first}"
+            + ("; ..." if len(untold) > 3 else "")
+        )
+    return found
+
+
+def is_within_others(mesh: Mesh, piece: int) -> bool:
+    """Whether the pieces whose boxes hold that of a piece, closed or not, wind about it."""
+    pieces = mesh.pieces
+    around = (pieces.low < pieces.low[piece]).all(axis=1) & (pieces.high > pieces.high[piece]).all(axis=1)
+    if not around.any():
+        return False
+    corners = mesh.nodes[mesh.triangulation.triangles]
+    point = corners[np.argmax(pieces.of_triangle == piece)].mean(axis=0)
+    return abs(winding_number(point, corners[np.isin(pieces.of_triangle, np.flatnonzero(around))])) >= 0.5
+
+
+def _inward_panels(mesh: Mesh, turned: list[int], panels: list[int], by_piece: Array, begin: Array) -> list[int]:
+    """Panels that look into space which all pieces together wind round backwards."""
+    pieces, t = mesh.pieces, mesh.triangulation.triangles
+    corners = mesh.nodes[t].copy()
+    over = np.isin(pieces.of_triangle, turned)
+    corners[over] = corners[over][:, ::-1]
+    tree = WindingTree(corners)
+    found = []
+    for p in panels:
+        rows = by_piece[begin[p] : begin[p + 1]]
+        its = corners[rows[spread_over(mesh.nodes, t[rows])]]
+        normal = area_vectors(its)
+        normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
+        step = 0.02 * mesh.diagonal * normal
+        middle = its.mean(axis=1)
+        before, behind = tree.at(middle + step), tree.at(middle - step)
+        if np.median(before) < _BEFORE and np.median(behind) > _BEHIND:
+            found.append(p)
+    return found
