@@ -19,7 +19,7 @@ SHOTS = Path(__file__).parent / "screenshots"
 STORY = "oddseam demo -o demo"
 TERMINALS = {
     "survey": "oddseam survey inlet_cowl.stl --unit mm",
-    "mend": "oddseam mend inlet_cowl.stl --unit mm --fins 25 -o mended.seam",
+    "mend": "oddseam mend inlet_cowl.stl --unit mm --fins 6 -o mended.seam",
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
     "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
     "features": "oddseam features mended.seam -o patches.seam",

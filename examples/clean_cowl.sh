@@ -9,7 +9,7 @@ cp demo/inlet_cowl.stl .
 oddseam survey inlet_cowl.stl --unit mm   # what is wrong, and where
 oddseam picture inlet_cowl.stl --unit mm -o before.png
 
-oddseam mend inlet_cowl.stl --unit mm --fins 25 -o mended.seam    # .seam keeps everything, the account too
+oddseam mend inlet_cowl.stl --unit mm --fins 6 -o mended.seam    # .seam keeps everything, the account too
 oddseam remesh mended.seam --size 4 -o even.seam
 oddseam survey even.seam
 oddseam picture even.seam -o after.png --title "Inlet cowl, mended and remeshed"

@@ -30,7 +30,7 @@ def raw_cowl(raw_cowl_path) -> oddseam.Mesh:
 
 @pytest.fixture(scope="session")
 def mended_cowl(raw_cowl) -> oddseam.Mesh:
-    return oddseam.mend(raw_cowl, fins=25.0, target="stl")
+    return oddseam.mend(raw_cowl, fins=6.0, target="stl")
 
 
 @pytest.fixture(scope="session")

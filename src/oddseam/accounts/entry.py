@@ -40,13 +40,17 @@ class Step:
 
 @dataclass(frozen=True)
 class LostPlace:
-    """Facets that hang together and are lost: how far the farthest of them is, where, how wide, and their area."""
+    """Facets that hang together and are lost: how far the farthest of them is, where, how wide, and their area.
+
+    ``is_loose`` says whether they bounded nothing, such as a fin.
+    """
 
     place: tuple[float, float, float]
     distance: float
     across: float
     area: float
     facets: int
+    is_loose: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,8 +93,8 @@ class Loss:
         if not self.n_places:
             return ()
         words = [
-            f"{p.facets:,} facet(s) {p.across:.4g} across, {p.area:.4g} in area, up to {p.distance:.4g} away, at "
-            f"{point_text(p.place)}"
+            f"{p.facets:,} facet(s){' of a fin or fold' * p.is_loose} {p.across:.4g} across, {p.area:.4g} in area, "
+            f"up to {p.distance:.4g} away, at {point_text(p.place)}"
             for p in self.places
         ]
         words += [f"and {self.n_places - len(words):,} more"] * (self.n_places > len(words))

@@ -59,7 +59,10 @@ def add_surface(verbs: Verbs) -> None:
         help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)",
     )
     p.add_argument(
-        "--fins", type=float, metavar="SIZE", help="fins up to this wide may go; wider ones go too, and that is unmet"
+        "--fins",
+        type=float,
+        metavar="HEIGHT",
+        help="fins and folds that stand off no farther may go (0.5 %% of the diagonal by default)",
     )
     p.add_argument(
         "--tolerance",

@@ -12,8 +12,8 @@ from oddseam.errors import Refusal
 
 #: Wanted edge length, and what the cowl is made of (steel; N, mm, t).
 SIZE = 4.0
-#: A fin up to this wide is a left-over of the model, and may go.
-FIN = 25.0
+#: A fin that stands off the wall by no more is a left-over of the model, and may go.
+FIN = 6.0
 THICKNESS, YOUNG, POISSON, DENSITY = 5.0, 210_000.0, 0.3, 7.85e-9
 
 

@@ -19,7 +19,7 @@ _LATER = 0.25
 _SWEEPS = 8
 
 
-def solid_cells(corners: Array, found: Windings, rank: Array, reach: float, either_way: bool = False) -> Array:
+def solid_cells(corners: Array, found: Windings, rank: Array, reach: float) -> Array:
     """(c,) bool.
 
     Parameters
@@ -31,10 +31,8 @@ def solid_cells(corners: Array, found: Windings, rank: Array, reach: float, eith
         Of the triangles; those of lower rank rather remain.
     reach : float
         Mean thickness up to which a cell may be either.
-    either_way : bool
-        Whether what is wound round backwards is solid too.
     """
-    solid = found.number != 0 if either_way else found.number > 0
+    solid = found.number > 0
     count = len(solid)
     if not reach or not count:
         return solid

@@ -8,12 +8,13 @@ from dataclasses import replace
 import numpy as np
 
 from oddseam.formats import as_held
+from oddseam.mending.checks import other_space
 from oddseam.mending.settings import Settings
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 
-#: Of more facets and pairs that cross it is not tried whether closing all would help.
-_MOST = 60_000
+#: Of more facets, a pair that crosses counting for so many, it is not tried whether closing all would help.
+_MOST, _PAIR = 60_000, 20
 
 
 def advice(
@@ -25,10 +26,10 @@ def advice(
         return []
     _, across, _ = c.measure_rims(mended.nodes)
     rims = f"spanning {len(across):,} rim(s), the widest {across.max():.4g} across"
-    if len(mended.triangulation.triangles) + 4 * len(mended.crossing_triangles) > _MOST:
+    if len(mended.triangulation.triangles) + _PAIR * len(mended.crossing_triangles) > _MOST:
         return [f"if this is meant as one solid, `oddseam mend --close all` may make it one by {rims} (not tried)"]
     solid = mend(given, replace(asked, close="all", widest=np.inf, one_solid=True, trim=None))
     proof = prove(as_held(solid, asked.target))
-    if not proof.is_closed or not proof.is_clean:
+    if not proof.is_closed or not proof.is_clean or other_space(given, solid):
         return []
     return [f"if this is meant as one solid, `oddseam mend --close all` makes it one closed surface by {rims}"]

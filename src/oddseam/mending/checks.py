@@ -8,7 +8,11 @@ from oddseam.arrays import Array, point_text
 from oddseam.findings import defects
 from oddseam.findings.finding import MOST_PLACES, Place
 from oddseam.model import Mesh
+from oddseam.model.enclosing import space_kept
 from oddseam.model.proof import prove
+
+#: Of the space where it is clear what is in and what is out so much must be as it was.
+_KEPT = 0.985
 
 
 def collapsed_pieces(given: Mesh, rounded: Mesh) -> list[str]:
@@ -42,6 +46,17 @@ def remaining_faults(mesh: Mesh, joints_are_meant: bool) -> list[str]:
     ]  # fmt: skip
     return [
         f"{f.kind}: {f.count:,} left at {f.n_places:,} place(s), {_first(f.places)}" for f in found if f is not None
+    ]
+
+
+def other_space(given: Mesh, mended: Mesh) -> list[str]:
+    """What is to be said if a mended surface encloses another space than what was given."""
+    share, place = space_kept(given, mended)
+    if share >= _KEPT or place is None:
+        return []
+    return [
+        f"another space is enclosed than was given: at {1.0 - share:.1%} of the places beside facets where that is "
+        f"clear, first at {point_text(place)}"
     ]
 
 

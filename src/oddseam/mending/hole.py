@@ -204,11 +204,11 @@ def _best_chord(points: Array, which: Array, taken: set[tuple[int, int]]) -> tup
     for i in range(n // 2):
         ks = np.arange(i + n // 4, min(i + 3 * n // 4, n))
         length = np.linalg.norm(points[ks] - points[i], axis=1)
-        free = np.array([(int(which[i]), int(which[k])) not in taken for k in ks])
-        length[~free] = np.inf
-        k = int(np.argmin(length))
-        if length[k] < best:
-            best, chord = float(length[k]), (i, int(ks[k]))
+        while length.min() < best:
+            k = int(np.argmin(length))
+            if (int(which[i]), int(which[ks[k]])) not in taken:
+                best, chord = float(length[k]), (i, int(ks[k]))
+            length[k] = np.inf
     return chord
 
 

@@ -17,10 +17,12 @@ from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model import Mesh
 from oddseam.model.enclosure import PLAINLY, enclosure_of, spread_over
 
+#: Among pieces that cross one another only what covers more than this share tells: leaves on a bush are no bowls.
+_AMID = 0.7
 #: Winding numbers before and behind a panel of something that looks inward.
 _BEFORE, _BEHIND = -0.6, -0.4
 #: Smaller pieces, over the diagonal, are not looked at, nor more than so many.
-_SMALL, _MOST = 0.01, 400
+_SMALL, _MOST = 0.01, 200
 
 
 @dataclass
@@ -41,33 +43,29 @@ def look_at_open_pieces(mesh: Mesh, disputed: Array) -> OpenPieces:
     disputed : (p,) bool array
         Pieces that are to be told by the volume behind them, if nothing else tells.
     """
-    pieces, t = mesh.pieces, mesh.triangulation.triangles
+    pieces = mesh.pieces
     open_ = np.flatnonzero(~pieces.is_solid)
     found = OpenPieces()
     if not len(open_):
         return found
     open_ = open_[np.argsort(-pieces.extent[open_], kind="stable")]
-    large = open_[pieces.extent[open_] > _SMALL * mesh.diagonal][:_MOST]
-    by_piece = np.argsort(pieces.of_triangle, kind="stable")
-    begin = np.searchsorted(pieces.of_triangle[by_piece], np.arange(len(pieces.volume) + 1))
-    untold = [p for p in open_.tolist() if p not in set(large.tolist())]
+    rows = _Rows(mesh)
+    crossed = set(pieces.of_triangle[mesh.crossing_triangles].ravel().tolist())
     told: dict[int, bool] = {}
-    for p in large.tolist():
-        rows = by_piece[begin[p] : begin[p + 1]]
-        space = enclosure_of(mesh.nodes, t[rows])
-        if space.share > PLAINLY:
+    panels: list[int] = []
+    for p in open_[pieces.extent[open_] > _SMALL * mesh.diagonal][:_MOST].tolist():
+        space = enclosure_of(mesh.nodes, mesh.triangulation.triangles[rows.of(p)])
+        plainly = _AMID if p in crossed else PLAINLY
+        if space.share > (0.5 if disputed[p] else plainly):
             told[p] = space.is_inward
         else:
-            untold.append(p)
-            if disputed[p] and space.share > 0.5:
-                told[p] = space.is_inward
+            panels.append(p)
     found.inward = [p for p, is_inward in told.items() if is_inward and not is_within_others(mesh, p)]
-    panels = [p for p in untold if p in set(large.tolist()) and p not in told]
-    if panels and len(open_) > 1:
-        joint = _inward_panels(mesh, found.inward, panels, by_piece, begin)
+    if panels and crossed.isdisjoint(open_.tolist()):  # what crosses is no set of panels
+        joint = _inward_panels(mesh, found.inward, panels, rows)
         found.inward += joint
-        untold = [p for p in untold if p not in set(joint)]
-    untold = [p for p in untold if p not in told]
+        told |= dict.fromkeys(joint, True)
+    untold = [p for p in open_.tolist() if p not in told]
     if untold:
         middle = (pieces.low + pieces.high) / 2
         first = "; ".join(f"{pieces.extent[p]:.4g} across at {point_text(middle[p])}" for p in untold[:3])
@@ -76,6 +74,19 @@ def look_at_open_pieces(mesh: Mesh, disputed: Array) -> OpenPieces:
             + ("; ..." if len(untold) > 3 else "")
         )
     return found
+
+
+class _Rows:
+    """Rows of the triangulation of every piece."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        piece = mesh.pieces.of_triangle
+        self._order = np.argsort(piece, kind="stable")
+        self._begin = np.searchsorted(piece[self._order], np.arange(len(mesh.pieces.volume) + 1))
+
+    def of(self, piece: int) -> Array:
+        """Rows of a piece."""
+        return np.asarray(self._order[self._begin[piece] : self._begin[piece + 1]])
 
 
 def is_within_others(mesh: Mesh, piece: int) -> bool:
@@ -89,7 +100,7 @@ def is_within_others(mesh: Mesh, piece: int) -> bool:
     return abs(winding_number(point, corners[np.isin(pieces.of_triangle, np.flatnonzero(around))])) >= 0.5
 
 
-def _inward_panels(mesh: Mesh, turned: list[int], panels: list[int], by_piece: Array, begin: Array) -> list[int]:
+def _inward_panels(mesh: Mesh, turned: list[int], panels: list[int], rows: _Rows) -> list[int]:
     """Panels that look into space which all pieces together wind round backwards."""
     pieces, t = mesh.pieces, mesh.triangulation.triangles
     corners = mesh.nodes[t].copy()
@@ -98,8 +109,8 @@ def _inward_panels(mesh: Mesh, turned: list[int], panels: list[int], by_piece: A
     tree = WindingTree(corners)
     found = []
     for p in panels:
-        rows = by_piece[begin[p] : begin[p + 1]]
-        its = corners[rows[spread_over(mesh.nodes, t[rows])]]
+        mine = rows.of(p)
+        its = corners[mine[spread_over(mesh.nodes, t[mine])]]
         normal = area_vectors(its)
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
         step = 0.02 * mesh.diagonal * normal

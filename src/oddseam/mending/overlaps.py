@@ -107,8 +107,7 @@ def resolve_overlaps(
     trim : {"inside", "outside"}, optional
         Of sheets that solids cut, the side to be cut off.
     one_solid : bool
-        Whether every piece is a part of one solid: open ones are closed for good, and what is wound round backwards is
-        solid as well.
+        Whether every piece is a part of one solid: open ones are closed for good.
     """
     if drop and trim is None and not one_solid:
         sheets = open_elements(mesh, widest)
@@ -180,7 +179,7 @@ def _resolved(
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
         before, crossed = mesh, pairs
         among = np.unique(crossed) if number else None
-        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among, one_solid)
+        mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
         if not (len(given.crossing_triangles) or report.dropped or report.turned or report.trimmed):
             return given, Resolved(is_sound=True)
         mesh, move = held_by(mesh, target)
@@ -217,9 +216,7 @@ def may_overlap(mesh: Mesh, drop: bool) -> bool:
     return several and (len(pieces_around(mesh)) > 0 or len(mesh.touching_triangles) > 0)
 
 
-def _united(
-    mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None, one_solid: bool
-) -> Mesh:
+def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | None, among: Array | None) -> Mesh:
     """Facets cut along one another; those within what is solid dropped, if asked, and copies of sheets."""
     t = mesh.triangulation
     cut = arrange(mesh.nodes, t.triangles, among)
@@ -232,7 +229,7 @@ def _united(
         if found.is_sound:
             keep[rows] = False
             rows = rows[found.cells.row]
-            solid = solid_cells(cut.points[cut.triangles[rows]], found, cut.origin[rows], reach, one_solid)
+            solid = solid_cells(cut.points[cut.triangles[rows]], found, cut.origin[rows], reach)
             before, behind = solid[found.cells.cell].T
             keep[rows[before != behind]] = True
             turn[rows[before & ~behind]] = True

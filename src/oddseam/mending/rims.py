@@ -18,7 +18,7 @@ from oddseam.model.facing import facing_rims
 _SHARE_OF_PIECE = 0.6
 #: A rim along which all but its two tips face one another within so many crack widths is a crack.
 _CRACK = 3.0
-#: The tips of a slit face one another however wide it is.
+#: The tips of a slit face one another however wide it is, by a node on each side.
 _TIPS = 2
 #: A rim is the same as one before if it lies where that lay, but for this share of the diagonal.
 _SAME = 1e-6
@@ -69,7 +69,7 @@ class Rims:
         ):
             at = point_text(mesh.nodes[rim.nodes].mean(axis=0))
             beside = int(facing[rim.nodes].sum())
-            if beside > _TIPS:
+            if beside > 2 * _TIPS:
                 unmet.append(
                     f"open: a crack, {len(rim.corners)} edges long, at {at}: {beside} of its nodes face it across less "
                     f"than {self.gap:.4g}"

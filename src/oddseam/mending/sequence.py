@@ -15,13 +15,13 @@ from dataclasses import replace
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import IdIndex, point_text
+from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.findings import defects
 from oddseam.findings.finding import Finding
 from oddseam.formats import as_held
 from oddseam.mending.advice import advice
 from oddseam.mending.caps import open_elements
-from oddseam.mending.checks import collapsed_pieces, is_worse, remaining_faults
+from oddseam.mending.checks import collapsed_pieces, is_worse, other_space, remaining_faults
 from oddseam.mending.crumbs import drop_crumbs, drop_pockets
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
@@ -35,8 +35,13 @@ from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
 from oddseam.mending.zipping import zip_rims
 from oddseam.model import Mesh
+from oddseam.model.editing import edited
+from oddseam.model.enclosure import flat_pieces
 from oddseam.model.loss import measure_loss
 from oddseam.progress import Progress, silent
+
+#: Rims are filled in so many passes at most.
+_FILLS = 3
 
 
 @recorded("mend")
@@ -89,7 +94,8 @@ def mend(
         Floating pieces smaller than this are dropped; 0 keeps all.  By default half a percent of the diagonal, if the
         others enclose space and these are next to nothing beside them.
     fins : float, optional
-        Fins up to this wide are asked to go.  Wider ones go too, but that is unmet (``keep_joints`` keeps them).
+        How far fins, folds and walls of zero thickness may stand off what stays, as they go; half a percent of the
+        diagonal by default.  Others go too, but that is unmet (``keep_joints`` keeps them).
     tolerance : float, optional
         How far any of what was given may be from the result, but for crumbs, fins, and what lies within the solid; a
         thousandth of the diagonal by default.  What is farther is unmet.
@@ -124,13 +130,21 @@ def mend(
     work.run()
     if is_worse(as_held(work.mesh, target), as_held(mesh, target), asked.overlaps == "imprint"):
         work = _instead(mesh, asked, progress)
+    if not asked.keep_joints and work.mesh is not mesh:
+        work.unmet += other_space(mesh, work.mesh)
     work.unmet[:0] = advice(mesh, work.mesh, asked, work.unmet, _mended)
     progress("measuring what was lost", 0.95)
     outcome = Outcome(tuple(work.steps), tuple(work.notes), tuple(work.unmet))
-    row, missing = IdIndex(mesh.element_ids).of(work.asked_to_go)
-    loss = measure_loss(mesh, work.mesh, asked.tolerance, row[~missing], asked.fins)
+    gone, loose = (_rows(mesh, ids) for ids in (work.asked_to_go, work.loose))
+    loss = measure_loss(mesh, work.mesh, asked.tolerance, gone, (loose, asked.fins))
     progress("done", 1.0)
     return work.mesh, outcome.with_loss(loss)
+
+
+def _rows(mesh: Mesh, ids: Array) -> Array:
+    """Elements by their ids, those that are there."""
+    row, missing = IdIndex(mesh.element_ids).of(ids)
+    return np.asarray(row[~missing])
 
 
 def _instead(mesh: Mesh, asked: Settings, progress: Progress) -> _Work:
@@ -165,6 +179,8 @@ class _Work:
     steps, notes, unmet : list
     asked_to_go : (k,) int64 array
         Ids of the elements of crumbs that were dropped, and of sheets to be cut off.
+    loose : (k,) int64 array
+        Ids of elements that went because they bounded nothing: fins, folds, walls of zero thickness.
     """
 
     def __init__(self, mesh: Mesh, asked: Settings, progress: Progress) -> None:
@@ -173,6 +189,7 @@ class _Work:
         self.notes: list[str] = []
         self.unmet: list[str] = []
         self.asked_to_go = np.zeros(0, np.int64)
+        self.loose = np.zeros(0, np.int64)
         self._rims = Rims(asked.widest, asked.close == "small", 0.0 if asked.keep_joints else asked.gap)
         self._one_sided = 0
         self._shared = np.zeros(0, np.int64)
@@ -223,9 +240,17 @@ class _Work:
 
     def _drop_duplicates(self, name: str) -> None:
         found = defects.duplicate_facets(self.mesh)
+        before = self.mesh
         self.mesh, count, walls = drop_duplicates(self.mesh, spare_shared=self._asked.overlaps == "union")
+        self._note_loose(before)
         detail = "the first of each is kept" + (f", but for {walls:,} walls of zero thickness" if walls else "")
         self.steps.append(Step(name, count, 0.0, detail, _places(found)))
+
+    def _note_loose(self, before: Mesh) -> None:
+        """Remember what a step dropped that drops only what bounds nothing, or lies within the solid."""
+        if before is not self.mesh:
+            gone = np.setdiff1d(before.element_ids, self.mesh.element_ids)
+            self.loose = np.concatenate([self.loose, gone])
 
     def _sew(self, name: str) -> None:
         gap = self._asked.gap
@@ -234,7 +259,9 @@ class _Work:
         self.steps.append(Step(name, report.closed, report.largest_move, detail, report.places))
 
     def _resolve_walls(self) -> None:
+        before = self.mesh
         self.mesh, report = resolve_walls(self.mesh)
+        self._note_loose(before)
         detail = f"{report.inner:,} facets of inner walls, {report.fins:,} of fins"
         self.steps.append(Step("drop walls and fins", report.inner + report.fins, 0.0, detail, report.places))
         if report.turned:
@@ -261,10 +288,12 @@ class _Work:
     def _fill(self, may_cross: bool, name: str = "fill rims") -> None:
         if self._asked.one_solid:
             self.notes += self._rims.spanned(self.mesh)
-        self.mesh, step = self._rims.fill(self.mesh, may_cross, name)
-        if step.count or name == "fill rims":
-            self.steps.append(step)
-        if step.count:
+        for number in range(_FILLS):  # what is filled may leave rims that are narrow enough by now
+            self.mesh, step = self._rims.fill(self.mesh, may_cross, name)
+            if step.count or (number == 0 and name == "fill rims"):
+                self.steps.append(step)
+            if not step.count:
+                break
             self._round()
             self._orient("turn facets of closed pieces")
 
@@ -274,6 +303,8 @@ class _Work:
 
     def _close_and_unite(self) -> None:
         asked = self._asked
+        if asked.one_solid and not self._drop_flat():
+            return
         before, newest = self.mesh, int(self.mesh.element_ids.max(initial=0))
         unites = asked.overlaps == "union"
         if unites and not asked.one_solid and asked.gap > 0 and len(self.mesh.crossing_triangles):
@@ -299,14 +330,28 @@ class _Work:
         if not asked.keep_joints:
             spare = np.isin(self.mesh.node_ids, self._shared)
             self.mesh, count, move = part_touching(self.mesh, asked.rounds, spare)
+            self.steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
             if count:
                 self._round()
-            self.steps.append(Step("part what touches", count, move, "nodes added, where surfaces only touched"))
+                self._fill(may_cross=False, name="fill rims that were parted")
         if crosses and unites:  # what hung on the rest by an edge or a node is by itself now
             self.mesh, found = drop_pockets(self.mesh, newest, asked.crumbs)
             self.notes += found.notes
             if found.count:
                 self.steps.append(Step("close hollows", found.count, 0.0, found.detail, found.places))
+
+    def _drop_flat(self) -> bool:
+        """Drop pieces that enclose nothing, which can be no part of a solid; ``False`` if all are such, and stay."""
+        flat = flat_pieces(self.mesh)
+        piece, t = self.mesh.pieces.of_triangle, self.mesh.triangulation
+        if len(flat) == self.mesh.connectivity.n_pieces:
+            self.unmet.append("this is no solid: it encloses nothing, its rims being spanned")
+            return False
+        gone = np.unique(t.element[np.isin(piece, flat)])
+        if len(gone):
+            self.mesh = edited(self.mesh, drop=gone)
+            self.steps.append(Step("drop flat pieces", len(flat), 0.0, "they enclose nothing, and bound no solid"))
+        return True
 
     def _draw_back(self) -> None:
         sheets = open_elements(self.mesh, self._asked.widest)
@@ -328,7 +373,8 @@ class _Work:
         self.steps.append(Step("resolve crossings", report.cut, report.largest_move, report.text, report.places))
         if not report.is_resolved:
             return False
-        self.mesh, self._shared = mesh, report.shared
+        before, self.mesh, self._shared = self.mesh, mesh, report.shared
+        self._note_loose(before)
         if not report.is_sound:
             self.unmet.append(
                 "what is solid could not be told where facets cross: all were kept, and share edges there"

@@ -29,7 +29,7 @@ class Settings:
     rounds : str or None
         The target, if its file joins nodes at one place, so that nodes are rounded to what it holds.
     fins : float
-        Fins up to this wide are asked to go.
+        How far fins may stand off.
     one_solid : bool
         Whether all pieces are parts of one solid.
     """
@@ -63,7 +63,7 @@ def settings_of(
     limits, diagonal = Limits(), mesh.diagonal
     widest = _size("close", _named_width(close, limits.rim * diagonal))
     crumb_size = _size("crumbs", limits.crumb * diagonal if crumbs is None else crumbs)
-    fin_size = _size("fins", 0.0 if fins is None else fins)
+    fin_size = _size("fins", limits.crumb * diagonal if fins is None else fins)
     gap = _size("width", crack_width(mesh) if width is None else width)
     allowed = _size("tolerance", SHAPE * diagonal if tolerance is None else tolerance)
     if not len(mesh.faces):

@@ -37,6 +37,8 @@ _THINNER = (4.0, 1.0, 0.25)
 _WIDER = 3
 #: This is for the last few places that resist: so many elements are looked at for them in all.
 _LOOKS = 50_000
+#: Where that makes more pairs of facets cross than so many, it is left.
+_MOST_CROSSING = 60
 #: Of larger meshes a look at all of it costs more than one at every place.
 _AT_ONCE = 100_000
 #: Solids are parted, and drawn into themselves; or what is between them, and it is widened.
@@ -184,7 +186,10 @@ def _parted_without_thin(
 ) -> tuple[Mesh, int, float]:
     part, moved = held_by(mesh, None, reach)
     part, _, _ = drop_duplicates(part)  # flaps without anything between
-    if len(part.crossing_triangles):
+    fresh = len(part.crossing_triangles) - before.crossing_pairs
+    if fresh > _MOST_CROSSING:
+        return mesh, 0, 0.0
+    if fresh > 0:
         part = snap_crossings(part, part.crossing_triangles, reach, target, cancel=True)
     if _proof(part, target).worse_than(before):
         return mesh, 0, 0.0

@@ -14,13 +14,16 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.rays import RayTree
-from oddseam.geometry.triangles import area_vectors, numbered_edges
+from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volumes, numbered_edges
 from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
+from oddseam.model.mesh import Mesh
 
 #: A piece encloses space if it covers more than this share of the directions about its inside: half a ball covers
 #: 0.63, half a flat hull 0.59, a bowl three times as wide as deep 0.59; a dish five times as wide 0.57.
 PLAINLY = 0.58
+#: Volume over extent squared and the diagonal, below which a piece is flat.
+_FLAT = 1e-9
 #: Points that are looked from.
 _LOOKS = 200
 #: Midway points that must lie within what is closed in thought, over those that are looked from.
@@ -76,6 +79,21 @@ def enclosure_of(nodes: Array, triangles: Array) -> Enclosure:
     open_ = WindingTree(points[local]).at(middle[within])
     sign = np.sign(around[within].sum()) or 1.0
     return Enclosure(float(np.mean(sign * open_)), bool(sign < 0))
+
+
+def flat_pieces(mesh: Mesh) -> Array:
+    """Numbers of open pieces that enclose nothing, their rims closed in thought; O(n)."""
+    middle = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
+    pieces, c = mesh.pieces, mesh.connectivity
+    took = pieces.of_triangle >= 0
+    cones = cone_volumes(mesh.nodes[mesh.triangulation.triangles[took]], middle)
+    volume = np.bincount(pieces.of_triangle[took], cones, c.n_pieces)
+    corner, rim = c.rim_corners
+    piece_of_rim = np.zeros(c.n_rims, np.int64)
+    piece_of_rim[rim] = c.piece[c.face[corner]]
+    start, end = (mesh.nodes[mesh.faces.node[its]] for its in (c.next[corner], corner))
+    volume += np.bincount(piece_of_rim, loop_volumes(start, end, rim, c.n_rims, middle), c.n_pieces)
+    return np.flatnonzero(~pieces.is_solid & (np.abs(volume) <= _FLAT * pieces.extent**2 * mesh.diagonal))
 
 
 def _fans(points: Array, triangles: Array) -> tuple[Array, Array]:

@@ -38,8 +38,9 @@ _NAMED = 4
 
 
 def measure_loss(
-    before: Mesh, after: Mesh, tolerance: float | Array | None, asked: Array | None = None, narrow: float = 0.0
-) -> Loss:
+    before: Mesh, after: Mesh, tolerance: float | Array | None, asked: Array | None = None,
+    loose: tuple[Array, float] | None = None,
+) -> Loss:  # fmt: skip
     """How much of a surface was lost.
 
     Parameters
@@ -50,8 +51,8 @@ def measure_loss(
         for as far as may be, as the shape is to change.
     asked : (k,) int array, optional
         Elements of ``before`` that were asked to go: they are not missed.
-    narrow : float
-        Nor is a place missed that is no wider.
+    loose : ((k,) int array, float), optional
+        Elements of ``before`` that bounded nothing, and how far such may have stood off what stays.
 
     Notes
     -----
@@ -72,7 +73,13 @@ def measure_loss(
     far = np.flatnonzero(away > limit)
     away[far[_within(after, points[far])]] = 0.0
     lost = far[away[far] > 0]
-    places, n_places = _places(before, gone, points, facet, away, lost, narrow)
+    is_loose = np.zeros(len(gone), bool)
+    if loose is not None:
+        of_mesh = np.zeros(before.n_elements, bool)
+        of_mesh[loose[0]] = True
+        is_loose = of_mesh[before.triangulation.element[gone]]
+        lost = lost[~is_loose[facet[lost]] | (away[lost] > loose[1])]
+    places, n_places = _places(before, gone, points, facet, away, lost, is_loose)
     worst = int(np.argmax(away))
     x, y, z = points[worst].tolist()
     return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places)
@@ -265,12 +272,9 @@ def _within(mesh: Mesh, points: Array) -> Array:
 
 
 def _places(
-    mesh: Mesh, rows: Array, points: Array, facet: Array, away: Array, lost: Array, narrow: float
+    mesh: Mesh, rows: Array, points: Array, facet: Array, away: Array, lost: Array, is_loose: Array
 ) -> tuple[tuple[LostPlace, ...], int]:
-    """What is lost, facets that hang together through nodes as one place, the largest first; and how many there are.
-
-    Those no wider than ``narrow`` are left out.
-    """
+    """What is lost, facets that hang together through nodes as one place, the largest first; and how many there are."""
     if not len(lost):
         return (), 0
     its = np.unique(facet[lost])
@@ -284,11 +288,12 @@ def _places(
         np.minimum.at(low, of, mesh.nodes[triangles[:, k]])
         np.maximum.at(high, of, mesh.nodes[triangles[:, k]])
     across = np.linalg.norm(high - low, axis=1)
-    wide = np.flatnonzero(across > narrow)
+    loose = np.bincount(of, is_loose[its]) == np.bincount(of)
     found = []
-    for k in wide[np.argsort(-area[wide], kind="stable")][:_NAMED].tolist():
+    for k in np.argsort(-area, kind="stable")[:_NAMED].tolist():
         mine = lost[place_of == k]
         worst = mine[np.argmax(away[mine])]
         x, y, z = points[worst].tolist()
-        found.append(LostPlace((x, y, z), float(away[worst]), float(across[k]), float(area[k]), int((of == k).sum())))
-    return tuple(found), len(wide)
+        size = float(across[k]), float(area[k]), int((of == k).sum())
+        found.append(LostPlace((x, y, z), float(away[worst]), *size, bool(loose[k])))
+    return tuple(found), len(names)
