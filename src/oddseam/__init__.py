@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
     from oddseam.editing.numbering import drop_unused_nodes as drop_unused_nodes, number_new as number_new
     from oddseam.editing.openings import cut_opening as cut_opening
+    from oddseam.editing.parts import make_part as make_part, name_parts as name_parts
     from oddseam.editing.repeating import repeat as repeat
     from oddseam.editing.splicing import splice as splice
     from oddseam.editing.stitching import stitch as stitch
@@ -56,6 +57,7 @@ if TYPE_CHECKING:
     )
     from oddseam.findings.across import local_lengths as local_lengths
     from oddseam.findings.comparison import Comparison as Comparison, compare as compare, compare_ids as compare_ids
+    from oddseam.findings.pieces import list_pieces as list_pieces
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
@@ -118,6 +120,7 @@ _HOME = {
     "drop_unused_nodes": "editing.numbering", "number_new": "editing.numbering",
     "Comparison": "findings.comparison", "compare": "findings.comparison", "compare_ids": "findings.comparison",
      "lift": "editing.lifting", "splice": "editing.splicing",
+    "make_part": "editing.parts", "name_parts": "editing.parts", "list_pieces": "findings.pieces",
     "list_openings": "editing.listing", "rim_points": "editing.listing",
     "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
     "cut_opening": "editing.openings",

@@ -76,6 +76,8 @@ class Loss:
         How many places are lost.
     places : tuple of LostPlace
         The largest of them.
+    named : tuple of str
+        What is to be said of parts, groups and patches that lost all or most of their area.
     """
 
     tolerance: float | None
@@ -86,6 +88,7 @@ class Loss:
     volume: float | None = 0.0
     n_places: int = 0
     places: tuple[LostPlace, ...] = ()
+    named: tuple[str, ...] = ()
 
     @property
     def unmet(self) -> tuple[str, ...]:
@@ -116,7 +119,7 @@ class Loss:
         """The loss that ``asdict`` gave."""
         place = None if data["place"] is None else tuple(data["place"])
         places = tuple(LostPlace(**{**one, "place": tuple(one["place"])}) for one in data["places"])
-        return cls(**{**data, "place": place, "places": places})
+        return cls(**{**data, "place": place, "places": places, "named": tuple(data["named"])})
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.options import Verbs, follows_creases, looks_from, may_write, reads, reports
+from oddseam.cli.options import Verbs, follows_creases, looks_from, may_write, reads, reports, writes
 
 
 def add_looking(verbs: Verbs) -> None:
@@ -40,11 +40,36 @@ def add_looking(verbs: Verbs) -> None:
         "--ridge", type=float, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
     )
     p.add_argument("--noise", type=float, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
-    p.add_argument("--name", action="append", metavar="PATCH=NAME", help="rename a patch; may be repeated")
-    p.add_argument("--split", action="store_true", help="make a part of every patch")
-    p.add_argument(
-        "--boundary", action="append", metavar="PATCH=KIND", help="wall, inlet, outlet or symmetry, with --split"
-    )
+    p = verbs.add("name-patches", "rename the patches that a file holds; those that get one name become one")
+    reads(p)
+    p.add_argument("names", nargs="+", metavar="PATCH=NAME", help="such as 'plane 2=flange'")
+    writes(p)
+    reports(p)
+
+    p = verbs.add("split-parts", "make a part of every patch that a file holds")
+    reads(p)
+    p.add_argument("--boundary", action="append", metavar="PATCH=KIND", help="wall, inlet, outlet, symmetry, or a word")
+    writes(p)
+    reports(p)
+
+    p = verbs.add("make-part", "make a part of what is picked")
+    reads(p)
+    p.add_argument("pick", metavar="PICK", help="such as 'patch lid or near (0,0,9)'")
+    p.add_argument("--name", required=True, help="of the part")
+    p.add_argument("--boundary", metavar="KIND", help="wall, inlet, outlet, symmetry, or a word of your own")
+    writes(p)
+    reports(p)
+
+    p = verbs.add("name-parts", "rename parts, and give them kinds of boundary")
+    reads(p)
+    p.add_argument("names", nargs="*", metavar="PART=NAME", help="such as 'surface=hood'")
+    p.add_argument("--boundary", action="append", metavar="PART=KIND", help="by the new name; may be repeated")
+    writes(p)
+    reports(p)
+
+    p = verbs.add("pieces", "list the pieces with size, area, volume and place; `delete` takes them by number")
+    reads(p)
+    reports(p)
 
     p = verbs.add("creases", "list the chains of creases; tidy them up, draw some, and take some out")
     reads(p)
@@ -108,3 +133,4 @@ def add_others(verbs: Verbs) -> None:
 
     p = verbs.add("demo", "run the story of the inlet cowl of Alder Weir on generated data")
     p.add_argument("-o", "--output", default="inlet_cowl_demo", metavar="DIR", help="folder for the results")
+    p.add_argument("--data", action="store_true", help="write the data of all pages instead, and tell no story")

@@ -198,6 +198,26 @@ def print_creases(name: str, mesh: oddseam.Mesh) -> None:
         console.print(f"and {len(rows) - _MOST_PATCHES:,} shorter ones (--json lists all)")
 
 
+def print_pieces(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Pieces, the widest first."""
+    console = _console()
+    closed = sum(row["is_closed"] for row in rows)
+    words = f"{len(rows):,} piece(s), {closed:,} closed, lengths in {mesh.unit_name}"
+    console.print(f"[bold]{name}[/bold], {words}", markup=True)
+    table = _table("", "across", "facets", "area", "volume", "rims", "middle", "parts", right=(0, 1, 2, 3, 4, 5))
+    for row in rows[:_MOST_PATCHES]:
+        volume = "open" if row["volume"] is None else f"{row['volume']:.5g}"
+        table.add_row(
+            str(row["number"]), f"{row['across']:.5g}", f"{row['facets']:,}", f"{row['area']:.5g}", volume,
+            str(row["rims"] or ""), _point(np.round(row["place"], 9) + 0.0), ", ".join(row["parts"]),
+        )  # fmt: skip
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
+    if len(rows) > 1:
+        console.print(f"  `oddseam delete {name} 'piece {len(rows)}' -o FILE` drops the last one", markup=False)
+
+
 def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> None:
     """What is small in the network of creases, the narrowest first."""
     console = _console()
@@ -359,6 +379,8 @@ def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
     console.print(table)
     if entry.outcome.loss is not None:
         console.print(f"  loss: {entry.outcome.loss.text}", markup=False)
+        for line in entry.outcome.loss.named:
+            console.print(f"  loss: {line}", markup=False)
     for note in entry.outcome.notes:
         console.print(f"  note: {note}", markup=False)
     for line in entry.outcome.unmet if unmet else ():

@@ -57,17 +57,52 @@ def run_features(args: argparse.Namespace) -> int:
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
     with shown() as progress:
         mesh = oddseam.find_features(mesh, crease=args.crease, ridge=args.ridge, noise=args.noise, progress=progress)
-    if args.name:
-        mesh = oddseam.name_patches(mesh, as_pairs(args.name, "--name"))
-    if args.boundary and not args.split:
-        raise Refusal("--boundary gives kinds to parts, which --split makes of patches")
-    if args.split:
-        mesh = oddseam.split_parts(mesh, boundaries=as_pairs(args.boundary, "--boundary"))
+    status = 0 if args.output is None else finish(mesh, args)
     if not args.json:
         tables.print_patches(args.input, mesh)
     elif args.output is None:
         print(json.dumps({"file": args.input, "patches": oddseam.describe_patches(mesh)}, indent=1))
-    return 0 if args.output is None else finish(mesh, args)
+    return status
+
+
+def run_name_patches(args: argparse.Namespace) -> int:
+    """Rename patches."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    return finish(oddseam.name_patches(mesh, as_pairs(args.names, "PATCH=NAME")), args)
+
+
+def run_split_parts(args: argparse.Namespace) -> int:
+    """Make a part of every patch."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    return finish(oddseam.split_parts(mesh, boundaries=as_pairs(args.boundary, "--boundary")), args)
+
+
+def run_make_part(args: argparse.Namespace) -> int:
+    """Make a part of what is picked."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    return finish(oddseam.make_part(mesh, args.pick, name=args.name, boundary=args.boundary), args)
+
+
+def run_name_parts(args: argparse.Namespace) -> int:
+    """Rename parts, and give them kinds of boundary."""
+    check_output(args)
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    names, kinds = as_pairs(args.names, "PART=NAME"), as_pairs(args.boundary, "--boundary")
+    return finish(oddseam.name_parts(mesh, names, boundaries=kinds), args)
+
+
+def run_pieces(args: argparse.Namespace) -> int:
+    """List the pieces."""
+    mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    rows = oddseam.list_pieces(mesh)
+    if args.json:
+        print(json.dumps({"file": args.input, "pieces": rows}, indent=1))
+    else:
+        tables.print_pieces(args.input, mesh, rows)
+    return 0
 
 
 def run_creases(args: argparse.Namespace) -> int:
@@ -87,11 +122,12 @@ def run_creases(args: argparse.Namespace) -> int:
     tidied = {name: getattr(args, name) for name in ("gaps", "stubs", "loops", "zigzags")}
     if any(tidied.values()):
         mesh = oddseam.tidy_creases(mesh, **tidied)
+    status = 0 if args.output is None else finish(mesh, args)
     if not args.json:
         tables.print_creases(args.input, mesh)
     elif args.output is None:
         print(json.dumps({"file": args.input, "creases": oddseam.list_creases(mesh)}, indent=1))
-    return 0 if args.output is None else finish(mesh, args)
+    return status
 
 
 def run_absorb(args: argparse.Namespace) -> int:
@@ -325,6 +361,11 @@ def run_warm_up(args: argparse.Namespace) -> int:
 
 def run_demo(args: argparse.Namespace) -> int:
     """Tell the story of the cowl."""
+    from oddseam.demo import write_all
     from oddseam.demo.story import tell
 
+    if args.data:
+        for path in write_all(Path(args.output)):
+            print(f"wrote {path}")
+        return 0
     return tell(Path(args.output), print, tables.keep_survey)

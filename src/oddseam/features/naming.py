@@ -83,7 +83,7 @@ def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> t
     mesh : Mesh
         With patches, see ``find_features``.
     boundaries : mapping of str to str, optional
-        Boundary kinds by patch: wall, inlet, outlet or symmetry.
+        Boundary kinds by patch: wall, inlet, outlet, symmetry, or a word of your own.
 
     Raises
     ------
@@ -106,8 +106,8 @@ def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> t
     for name, kind in boundaries.items():
         if name not in names:
             raise Refusal(f"there is no patch {name!r}; there are {', '.join(names)}")
-        if kind not in BOUNDARY_KINDS:
-            raise Refusal(f"boundary {kind!r} of patch {name!r} is not one of {', '.join(BOUNDARY_KINDS)}")
+        if not kind.strip():
+            raise Refusal(f"the boundary kind of patch {name!r} is empty; say {', '.join(BOUNDARY_KINDS)}, or a word")
     label, part = mesh.patches.label, mesh.element_part
     pairs, row = np.unique(np.column_stack([label, part]), axis=0, return_inverse=True)
     top = max((one.id for one in mesh.parts), default=0)

@@ -25,6 +25,8 @@ from oddseam.model import Mesh
 if TYPE_CHECKING:
     import pandas as pd
 
+#: A chamber thinner than this share of the coordinates is what rounding left between walls, and none.
+_UNSURE = 64 * 2.0**-52
 #: A point about which a chamber winds neither nearly once nor nearly not lies on its wall.
 _ON_WALL = 0.01
 
@@ -163,7 +165,9 @@ class _Space:
             if cell >= 0:
                 volume[cell] += cells.content[cells.outermost[k]]  # which is below zero
         self.volume = volume
-        order = self._inner[np.argsort(-volume[self._inner], kind="stable")]
+        size = np.array([np.linalg.norm(area_vectors(self._walls[k][0]), axis=1).sum() for k in self._inner.tolist()])
+        is_real = volume[self._inner] > _UNSURE * float(np.abs(points).max(initial=0.0)) * size
+        order = self._inner[is_real][np.argsort(-volume[self._inner][is_real], kind="stable")]
         self.number = np.zeros(count, np.int64)
         self.number[order] = np.arange(1, len(order) + 1)
         for k, cell in enumerate(self.parent):

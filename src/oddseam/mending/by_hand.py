@@ -11,7 +11,7 @@ from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.mending.clusters import joined_nodes
+from oddseam.mending.clusters import gathered_nodes
 from oddseam.mending.filling import fill_rims
 from oddseam.model import Groups, Mesh
 from oddseam.model.editing import edited, merged, new_elements
@@ -240,8 +240,9 @@ def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
 def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) -> tuple[Mesh, Outcome]:
     """Join nodes that are not farther apart than a tolerance.
 
-    Of nodes that become one, that with the lowest id stays, where it is.  The nearest pairs come
-    first; nodes of one element stay apart, and so do those that would leave a facet without area.
+    Of nodes that become one, that with the lowest id stays, where it is: by id every node stays that is near to none
+    which stays already, and each of the others goes to the nearest of these.  So a second weld finds nothing to join.
+    Nodes of one element stay apart, and so do those that would leave a facet without area.
 
     Parameters
     ----------
@@ -281,7 +282,7 @@ def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) 
     keep = (one < two) if parts is None else (one < two) & ((used[rows[one]] | used[rows[two]]) == 3)
     a, b = rows[one[keep]], rows[two[keep]]
     beside = _sharing(mesh, np.concatenate([a, b]))
-    into = joined_nodes(mesh.nodes, a, b, tolerance, mesh.node_ids, lambda k: beside.get(k, ()))
+    into = gathered_nodes(mesh.nodes, a, b, mesh.node_ids, lambda k: beside.get(k, ()))
     into = _without_collapse(mesh, into)
     gone = np.flatnonzero(into != np.arange(mesh.n_nodes))
     if not len(gone):

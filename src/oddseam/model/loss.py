@@ -19,6 +19,7 @@ from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors, boxes, cone_volumes
 from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
+from oddseam.model.lost_names import names_lost
 from oddseam.model.mesh import Mesh
 
 #: By default no place may be lost that is farther than this share of the diagonal from the result.
@@ -63,10 +64,11 @@ def measure_loss(
     if not len(gone) and not len(new):
         return Loss(least)
     area, volume = _changes(before, gone, after, new)
+    named = names_lost(before, gone, after, new)
     gone = _without(before, gone, asked)
     points, facet = _samples(before, gone)
     if not len(points):
-        return Loss(least, area=area, volume=volume)
+        return Loss(least, area=area, volume=volume, named=named)
     wanted = np.broadcast_to(np.inf if tolerance is None else tolerance, before.n_elements)
     limit = wanted[before.triangulation.element[gone]][facet] + _UNSURE * float(np.abs(points).max())
     away = _distances(before, after, points, limit, gone, new)
@@ -82,7 +84,7 @@ def measure_loss(
     places, n_places = _places(before, gone, points, facet, away, lost, is_loose)
     worst = int(np.argmax(away))
     x, y, z = points[worst].tolist()
-    return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places)
+    return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places, named)
 
 
 def kept_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:

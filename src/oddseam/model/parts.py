@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from oddseam.errors import MeshError
 
-#: What a boundary may be for a flow solver.
+#: What a boundary is for most flow solvers.
 BOUNDARY_KINDS = ("wall", "inlet", "outlet", "symmetry")
 
 
@@ -42,7 +42,7 @@ class Part:
     id : int
         Property number in a deck.
     boundary : str or None
-        One of :data:`BOUNDARY_KINDS`.
+        One of :data:`BOUNDARY_KINDS`, or a word of your own.
     thickness : float or None
         Of a shell.
     material : Material or None
@@ -56,7 +56,7 @@ class Part:
     material: Material | None = None
 
     def __post_init__(self) -> None:
-        if self.boundary is not None and self.boundary not in BOUNDARY_KINDS:
-            raise MeshError(f"part {self.name!r}: boundary {self.boundary!r} is not one of {', '.join(BOUNDARY_KINDS)}")
+        if self.boundary is not None and not self.boundary.strip():
+            raise MeshError(f"part {self.name!r}: its boundary kind is empty")
         if self.thickness is not None and not self.thickness > 0:
             raise MeshError(f"part {self.name!r}: thickness {self.thickness} is not positive")

@@ -137,7 +137,9 @@ class _Parser:
             return Node("ids", at, ranges=self._ranges())
         if word := self._accept("part", "group", "finding"):
             return Node(word, at, (), (self._name(),))
-        if word := self._accept("near", "piece", "surface", "rim"):
+        if self._accept("piece"):
+            return Node("piece", at, (), (self._point() if self._look()[1] == "(" else self._count(),))
+        if word := self._accept("near", "surface", "rim"):
             return Node(word, at, (), (self._point(),))
         if self._accept("patch"):
             return Node("patch", at, (), (self._point() if self._look()[1] == "(" else self._name(),))

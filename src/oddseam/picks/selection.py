@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import OddSeamError, PickError
 from oddseam.features.patches import find_features
+from oddseam.findings.pieces import piece_order
 from oddseam.findings.qualities import element_quality
 from oddseam.formats import read_mesh
 from oddseam.geometry.boxtree import BoxTree
@@ -173,6 +174,14 @@ class _Elements:
     def _piece(self, node: Node) -> Array:
         surface = self._mesh.triangulation
         piece = self._mesh.pieces.of_triangle
+        (which,) = node.values
+        if isinstance(which, int):
+            order = piece_order(self._mesh)
+            if not 1 <= which <= len(order):
+                raise self._fail(
+                    node, f"there is no piece {which}; there are {len(order):,} (`oddseam pieces` lists them)"
+                )
+            return self._marked(surface.element[piece == order[which - 1]])
         its = piece[np.flatnonzero(surface.element == self._nearest(node))[0]]
         return self._marked(surface.element[piece == its])
 
