@@ -10,6 +10,7 @@ import shapes
 
 import oddseam
 from oddseam.geometry.arrangement import arrange
+from oddseam.mending.overlaps import resolve_overlaps
 from oddseam.mending.retreat import draw_back
 from oddseam.model.facing import crack_width, facing_rims
 
@@ -107,3 +108,18 @@ def test_a_soup_of_sheets_never_ends_worse_than_it_came(seed):
     before, after = (oddseam.prove(oddseam.as_written(m, "stl")) for m in (soup, mended))
     assert after.worse_than(before) == [] and after.free_edges <= before.free_edges
     assert any("open sheets cross others" in line for line in unmet(mended))
+
+
+@pytest.mark.parametrize("off", [(0.5, -0.5, -0.5), (0.3, -0.2, -0.4), (0.2, -0.5, -0.5)])
+def test_a_loop_of_nodes_in_a_line_is_closed_by_no_facet_without_area(off):
+    """A node lies on the edge of a box on one side only, and another box crosses there."""
+    nodes, triangles = shapes.cube()
+    at = np.flatnonzero(np.isin(triangles, (0, 1)).sum(axis=1) == 2)[0]
+    k = next(k for k in range(3) if set(np.roll(triangles[at], -k)[:2]) == {0, 1})
+    u, v, w = np.roll(triangles[at], -k)
+    torn = np.concatenate([np.delete(triangles, at, axis=0), [[u, 8, w], [8, v, w]]])
+    parts = shapes.side_by_side((np.vstack([nodes, [[0.5, 0, 0]]]), torn), (0.8 * nodes + off, triangles))
+    united, report = resolve_overlaps(parts, drop=True, target="stl", widest=np.inf)
+    assert report.is_resolved and oddseam.prove(united).is_closed and oddseam.prove(united).is_clean
+    inner = np.minimum(1.0, np.array(off) + 0.8) - np.maximum(0.0, off)
+    assert oddseam.prove(united).volume == pytest.approx(1.0 + 0.8**3 - np.prod(inner), rel=1e-6)

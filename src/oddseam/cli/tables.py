@@ -378,13 +378,13 @@ def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
         table.add_row("  " + step.name, f"{step.count:,}", f"{step.largest_move:.4g}", step.detail, place)
     console.print(table)
     if entry.outcome.loss is not None:
-        console.print(f"  loss: {entry.outcome.loss.text}", markup=False)
+        console.print(f"  loss: {entry.outcome.loss.text}", markup=False, soft_wrap=True)
         for line in entry.outcome.loss.named:
-            console.print(f"  loss: {line}", markup=False)
+            console.print(f"  loss: {line}", markup=False, soft_wrap=True)
     for note in entry.outcome.notes:
-        console.print(f"  note: {note}", markup=False)
+        console.print(f"  note: {note}", markup=False, soft_wrap=True)
     for line in entry.outcome.unmet if unmet else ():
-        console.print(f"  unmet: {line}", markup=False, style="red")
+        console.print(f"  unmet: {line}", markup=False, style="red", soft_wrap=True)
 
 
 def _short(value: object) -> str:

@@ -50,11 +50,15 @@ def look_at_open_pieces(mesh: Mesh, disputed: Array) -> OpenPieces:
         return found
     open_ = open_[np.argsort(-pieces.extent[open_], kind="stable")]
     rows = _Rows(mesh)
-    crossed = set(pieces.of_triangle[mesh.crossing_triangles].ravel().tolist())
     told: dict[int, bool] = {}
     panels: list[int] = []
-    for p in open_[pieces.extent[open_] > _SMALL * mesh.diagonal][:_MOST].tolist():
-        space = enclosure_of(mesh.nodes, mesh.triangulation.triangles[rows.of(p)])
+    large = open_[pieces.extent[open_] > _SMALL * mesh.diagonal][:_MOST].tolist()
+    spaces = {p: enclosure_of(mesh.nodes, mesh.triangulation.triangles[rows.of(p)]) for p in large}
+    # crossings take time: they matter only where there is more than one piece, and not all is plain
+    is_plain = all(space.share > _AMID for space in spaces.values())
+    pairs = np.zeros((0, 2), np.int64) if is_plain or len(pieces.volume) == 1 else mesh.crossing_triangles
+    crossed = set(pieces.of_triangle[pairs].ravel().tolist())
+    for p, space in spaces.items():
         plainly = _AMID if p in crossed else PLAINLY
         if space.share > (0.5 if disputed[p] else plainly):
             told[p] = space.is_inward

@@ -18,6 +18,7 @@ from oddseam.geometry.thin_cells import solid_cells
 from oddseam.geometry.windings import windings
 from oddseam.mending.caps import SHEETS, borders, open_elements, with_caps, with_sheets, without_caps
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
+from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import crossing_again
 from oddseam.mending.snapping import apart, snap_crossings
@@ -172,6 +173,7 @@ def _resolved(
     mesh, _ = held_by(mesh, None)
     if drop:
         mesh, report.caps, report.fins = with_caps(mesh, widest, one_solid)
+        mesh, _ = drop_degenerates(mesh)  # a cap over a loop of nodes in a line has no area, and closes no wedge
     else:
         mesh = with_sheets(mesh)
     best, waited, left, pairs = mesh, 0, 0, mesh.crossing_triangles

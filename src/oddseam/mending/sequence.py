@@ -209,9 +209,12 @@ class _Work:
         self._progress("dropping crumbs", 0.35)
         self._drop_crumbs()
         self._progress("orienting", 0.4)
-        self._orient("turn facets", "neighbours agree, pieces look outward")
+        self._orient("turn facets", "neighbours agree, pieces look outward", open_too=True)
+        oriented = self.mesh
         self._progress("filling rims", 0.55)
         self._close_and_unite()
+        if self.mesh is not oriented:  # of what was filled or cut more can be told by now
+            self._orient("turn facets of open pieces", open_too=True)
         self._progress("proving", 0.85)
         self._prove()
 
@@ -275,15 +278,16 @@ class _Work:
         detail = f"floating pieces less than {size:.4g} across"
         self.steps.append(Step("drop crumbs", found.count, 0.0, detail, found.places))
 
-    def _orient(self, name: str, detail: str = "") -> None:
+    def _orient(self, name: str, detail: str = "", open_too: bool = False) -> None:
         found = defects.misoriented(self.mesh) or defects.inward(self.mesh)
-        done = orient(self.mesh, open_too=not self._asked.keep_joints)
+        done = orient(self.mesh, open_too=open_too and not self._asked.keep_joints)
         self.mesh, self._one_sided = done.mesh, done.one_sided
         if detail or done.turned:
             if done.inward:
                 detail += f"; {done.inward:,} open piece(s) that enclose space looked inward"
             self.steps.append(Step(name, done.turned, 0.0, detail, _places(found) or done.places))
-        self._untold = list(done.notes)
+        if open_too:
+            self._untold = list(done.notes)
 
     def _fill(self, may_cross: bool, name: str = "fill rims") -> None:
         if self._asked.one_solid:
