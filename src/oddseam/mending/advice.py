@@ -8,7 +8,6 @@ from dataclasses import replace
 import numpy as np
 
 from oddseam.formats import as_held
-from oddseam.mending.checks import other_space
 from oddseam.mending.settings import Settings
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -18,7 +17,7 @@ _MOST, _PAIR = 60_000, 20
 
 
 def advice(
-    given: Mesh, mended: Mesh, asked: Settings, unmet: list[str], mend: Callable[[Mesh, Settings], Mesh]
+    given: Mesh, mended: Mesh, asked: Settings, unmet: list[str], mend: Callable[[Mesh, Settings], Mesh | None]
 ) -> list[str]:
     """What to do instead, first of all that is said, if that is known to end closed and clean, or likely to."""
     c = mended.connectivity
@@ -29,7 +28,7 @@ def advice(
     if len(mended.triangulation.triangles) + _PAIR * len(mended.crossing_triangles) > _MOST:
         return [f"if this is meant as one solid, `oddseam mend --close all` may make it one by {rims} (not tried)"]
     solid = mend(given, replace(asked, close="all", widest=np.inf, one_solid=True, trim=None))
-    proof = prove(as_held(solid, asked.target))
-    if not proof.is_closed or not proof.is_clean or other_space(given, solid):
+    proof = None if solid is None else prove(as_held(solid, asked.target))
+    if proof is None or not proof.is_closed or not proof.is_clean:
         return []
     return [f"if this is meant as one solid, `oddseam mend --close all` makes it one closed surface by {rims}"]

@@ -49,9 +49,11 @@ def remaining_faults(mesh: Mesh, joints_are_meant: bool) -> list[str]:
     ]
 
 
-def other_space(given: Mesh, mended: Mesh) -> list[str]:
-    """What is to be said if a mended surface encloses another space than what was given."""
+def other_space(given: Mesh, oriented: Mesh, mended: Mesh) -> list[str]:
+    """What is to be said if a mended surface encloses another space than what was given, as it was and once oriented."""
     share, place = space_kept(given, mended)
+    if share < _KEPT:
+        share, place = max((share, place), space_kept(oriented, mended), key=lambda found: found[0])
     if share >= _KEPT or place is None:
         return []
     return [

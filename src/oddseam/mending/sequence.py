@@ -131,7 +131,7 @@ def mend(
     if is_worse(as_held(work.mesh, target), as_held(mesh, target), asked.overlaps == "imprint"):
         work = _instead(mesh, asked, progress)
     if not asked.keep_joints and work.mesh is not mesh:
-        work.unmet += other_space(mesh, work.mesh)
+        work.unmet += other_space(mesh, work.oriented, work.mesh)
     work.unmet[:0] = advice(mesh, work.mesh, asked, work.unmet, _mended)
     progress("measuring what was lost", 0.95)
     outcome = Outcome(tuple(work.steps), tuple(work.notes), tuple(work.unmet))
@@ -163,11 +163,11 @@ def _instead(mesh: Mesh, asked: Settings, progress: Progress) -> _Work:
     return work
 
 
-def _mended(mesh: Mesh, asked: Settings) -> Mesh:
-    """The mesh mended, without a word."""
+def _mended(mesh: Mesh, asked: Settings) -> Mesh | None:
+    """The mesh mended, without a word; ``None`` if that encloses another space."""
     work = _Work(mesh, asked, silent)
     work.run()
-    return work.mesh
+    return None if other_space(mesh, work.oriented, work.mesh) else work.mesh
 
 
 class _Work:
@@ -175,7 +175,8 @@ class _Work:
 
     Attributes
     ----------
-    mesh : Mesh
+    mesh, oriented : Mesh
+        As it is by now, and as it was before rims were filled and crossings resolved.
     steps, notes, unmet : list
     asked_to_go : (k,) int64 array
         Ids of the elements of crumbs that were dropped, and of sheets to be cut off.
@@ -185,6 +186,7 @@ class _Work:
 
     def __init__(self, mesh: Mesh, asked: Settings, progress: Progress) -> None:
         self.mesh, self._asked, self._progress = mesh, asked, progress
+        self.oriented = mesh
         self.steps: list[Step] = []
         self.notes: list[str] = []
         self.unmet: list[str] = []
@@ -210,10 +212,10 @@ class _Work:
         self._drop_crumbs()
         self._progress("orienting", 0.4)
         self._orient("turn facets", "neighbours agree, pieces look outward", open_too=True)
-        oriented = self.mesh
+        self.oriented = self.mesh
         self._progress("filling rims", 0.55)
         self._close_and_unite()
-        if self.mesh is not oriented:  # of what was filled or cut more can be told by now
+        if self.mesh is not self.oriented:  # of what was filled or cut more can be told by now
             self._orient("turn facets of open pieces", open_too=True)
         self._progress("proving", 0.85)
         self._prove()

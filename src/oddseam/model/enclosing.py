@@ -56,6 +56,6 @@ def space_kept(given: Mesh, result: Mesh) -> tuple[float, Array | None]:
     was = np.abs(np.rint(before[clear])) >= 1
     if not was.any():
         return 1.0, None
-    now = WindingTree(result.nodes[u]).at(point[clear]) > 0.5 if len(u) else np.zeros(len(clear), bool)
+    now = np.abs(WindingTree(result.nodes[u]).at(point[clear])) > 0.5 if len(u) else np.zeros(len(clear), bool)
     wrong = np.flatnonzero(was != now)
     return 1.0 - len(wrong) / len(clear), point[clear[wrong[0]]] if len(wrong) else None
