@@ -50,7 +50,7 @@ def remaining_faults(mesh: Mesh, joints_are_meant: bool) -> list[str]:
 
 
 def other_space(given: Mesh, oriented: Mesh, mended: Mesh) -> list[str]:
-    """What is to be said if a mended surface encloses another space than what was given, as it was and once oriented."""
+    """What is to be said if a mended surface encloses another space than was given, as it was and once oriented."""
     share, place = space_kept(given, mended)
     if share < _KEPT:
         share, place = max((share, place), space_kept(oriented, mended), key=lambda found: found[0])
