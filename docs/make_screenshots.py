@@ -26,8 +26,8 @@ TERMINALS = {
     "measure": "oddseam measure patches.seam",
     "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
 }
-#: What has more lines than this is set in two columns.
-LINES = 60
+#: What has more lines than this is set in two columns; longer lines go on in the next one.
+LINES, WIDE = 60, 132
 PICTURES = {
     "hand_wheel": "oddseam picture wheel.seam --plain --direction 0.8,-1,1.1",
     "openings": "oddseam picture row.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.8 --plain",
@@ -87,13 +87,14 @@ def terminal(command: str, text: str, path: Path) -> None:
     """Draw a command and what it printed as a terminal of 1280 x 800 pixels."""
     figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="#1c2126")
     FigureCanvasAgg(figure)
-    lines = [f"$ {command}", *text.rstrip().splitlines()]
+    given = [f"$ {command}", *text.rstrip().splitlines()]
+    lines = [line[k : k + WIDE] for line in given for k in range(0, max(len(line), 1), WIDE)]
     columns = [lines]
     if len(lines) > LINES:
         blank = min((k for k, line in enumerate(lines) if not line), key=lambda k: abs(k - len(lines) // 2))
         columns = [lines[:blank], lines[blank + 1 :]]
     high, wide = max(map(len, columns)), max(map(len, lines)) * len(columns)
-    size = min(10.5, 10.5 * 41 / high, 10.5 * 142 / wide)
+    size = min(10.5, 10.5 * 41 / high, 10.5 * 138 / wide)
     for k, column in enumerate(columns):
         figure.text(0.012 + 0.5 * k, 0.985, "\n".join(column).replace("$", r"\$"), family="monospace",
                     fontsize=size, color="#e4e8eb", va="top", linespacing=1.3)  # fmt: skip
