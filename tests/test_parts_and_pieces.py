@@ -93,7 +93,7 @@ def test_what_loses_all_or_most_of_its_area_is_named():
 
 
 @given(st.integers(0, 10**6), st.floats(0.001, 0.01))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_weld_twice_is_weld_once(seed, spread):
     """Triangles whose corners cluster round thirty places."""
     random = np.random.default_rng(seed)
