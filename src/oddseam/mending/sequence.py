@@ -194,6 +194,7 @@ class _Work:
         self.loose = np.zeros(0, np.int64)
         self._rims = Rims(asked.widest, asked.close == "small", 0.0 if asked.keep_joints else asked.gap)
         self._one_sided = 0
+        self._untold: list[str] = []
         self._shared = np.zeros(0, np.int64)
 
     def run(self) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 
 from oddseam.arrays import Array
@@ -26,25 +24,33 @@ def names_lost(before: Mesh, gone: Array, after: Mesh, new: Array) -> tuple[str,
     """
     if not len(gone):
         return ()
+    areas = _areas(before, gone), _areas(after, new)
     lines = []
-    area_gone, area_new = (_areas(mesh, rows) for mesh, rows in ((before, gone), (after, new)))
-    later = dict(_classes(after))
-    for key, members in _classes(before):
-        kind, name = key
-        lost = area_gone[members[before.triangulation.element[gone]]].sum()
-        if key in later:
-            lost -= area_new[later[key][after.triangulation.element[new]]].sum()
-        if lost <= 0:
+    still = {*_kinds(after), ("part", "")}  # of which there may be one by now
+    for kind in _kinds(before):
+        names, label = _labelled(before, kind)
+        lost = _summed(label[before.triangulation.element[gone]], areas[0], len(names))
+        if kind in still:
+            its_names, its_label = _labelled(after, kind)
+            came = _summed(its_label[after.triangulation.element[new]], areas[1], len(its_names))
+            held = dict(zip(its_names, came.tolist(), strict=True))
+            lost -= np.array([held.get(name, 0.0) for name in names])
+        if not (lost > 0).any():
             continue
-        its = np.flatnonzero(members[before.triangulation.element])
-        total = float(_areas(before, its).sum())
-        if lost < (1.0 - _MOST) * total:
-            continue
-        left = (
-            "all of its area" if key not in later or lost >= (1.0 - 1e-9) * total else f"{lost / total:.0%} of its area"
-        )
-        lines.append(f"{kind} {name!r} lost {left}: {int(members.sum()):,} elements, {total:.4g} in area, before")
+        every = np.arange(len(before.triangulation.element))
+        total = _summed(label[before.triangulation.element], _areas(before, every), len(names))
+        count = np.bincount(label[label >= 0], minlength=len(names))
+        for k in np.flatnonzero((lost > 0) & (lost >= (1.0 - _MOST) * total)).tolist():
+            left = "all" if lost[k] >= (1.0 - 1e-9) * total[k] else f"{lost[k] / total[k]:.0%}"
+            elements = f"{count[k]:,} elements, {total[k]:.4g} in area, before"
+            lines.append(f"{kind[0]} {names[k]!r} lost {left} of its area: {elements}")
     return tuple(lines)
+
+
+def _summed(label: Array, area: Array, count: int) -> Array:
+    """(count,) area by label; what has none counts nowhere."""
+    has = label >= 0
+    return np.bincount(label[has], area[has], count)
 
 
 def _areas(mesh: Mesh, rows: Array) -> Array:
@@ -55,16 +61,19 @@ def _areas(mesh: Mesh, rows: Array) -> Array:
     return np.asarray(np.sqrt(np.einsum("ij,ij->i", vectors, vectors)))
 
 
-def _classes(mesh: Mesh) -> Iterator[tuple[tuple[str, str], Array]]:
-    """Kind and name of everything that has elements, and a mark of these; nothing where all is one part."""
-    used = mesh.parts_used
-    for index, part in enumerate(mesh.parts) if len(used) > 1 else ():
-        if part in used:
-            yield ("part", part.name), mesh.element_part == index
-    for name, members in mesh.groups.elements.items():
-        mark = np.zeros(mesh.n_elements, bool)
-        mark[members] = True
-        yield ("group", name), mark
-    if mesh.patches is not None:
-        for number, patch in enumerate(mesh.patches.table):
-            yield ("patch", patch.name), mesh.patches.label == number
+def _kinds(mesh: Mesh) -> list[tuple[str, str]]:
+    """What elements are told apart by: parts where there are several, each group by its name, and patches."""
+    found = [("part", "")] * (len(mesh.parts_used) > 1) + [("group", name) for name in mesh.groups.elements]
+    return found + [("patch", "")] * (mesh.patches is not None)
+
+
+def _labelled(mesh: Mesh, kind: tuple[str, str]) -> tuple[list[str], Array]:
+    """Names of a kind, and the number among these for every element, or -1."""
+    what, group = kind
+    if what == "group":
+        label = np.full(mesh.n_elements, -1, np.int32)
+        label[mesh.groups.elements[group]] = 0
+        return [group], label
+    if what == "patch" and mesh.patches is not None:
+        return [patch.name for patch in mesh.patches.table], mesh.patches.label
+    return [part.name for part in mesh.parts], mesh.element_part
