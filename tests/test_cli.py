@@ -39,7 +39,7 @@ def test_a_torn_part_goes_through_every_verb(run, cube, tmp_path):
     remesh = run("remesh", "clean.seam", "-o", "even.seam", "--size", "0.15")
     assert remesh.returncode == 0
     convert = run("convert", "even.seam", "-o", "even.bdf", *STEEL)
-    assert convert.returncode == 0 and "not held by the format: the account" in convert.stdout
+    assert convert.returncode == 0 and "lost: the account" in convert.stdout
     picture = run("picture", "even.bdf", "-o", "even.png", "--direction", "1,2,3")
     assert picture.returncode == 0 and (tmp_path / "even.png").read_bytes()[:4] == b"\x89PNG"
     account = run("account", "even.seam")
@@ -53,8 +53,7 @@ def test_json_reports_hold_the_account_and_what_was_written(run, cube):
     report = json.loads(run("mend", cube, "-o", "clean.stl", "--json").stdout)
     assert report["account"][-1]["operation"] == "mend" and report["unmet"] == []
     assert (
-        report["written"]["format"] == "stl"
-        and "the account (keep a .seam file for that)" in report["written"]["dropped"]
+        report["written"]["format"] == "stl" and "the account (keep a .seam file for that)" in report["written"]["lost"]
     )
 
 

@@ -35,7 +35,7 @@ def test_all_that_is_included_is_read_and_the_deck_comes_back_as_it_was(decks, n
     assert mesh.counts == {"nodes": 3, "tri": 1} and mesh.node_ids.tolist() == [1, 2, 3]
     written = oddseam.write_mesh(mesh, decks / f"out_{name}")
     assert (decks / f"out_{name}").read_bytes() == (decks / name).read_bytes()
-    assert not any("INCLUDE" in line for line in written.dropped)
+    assert not any("INCLUDE" in line for line in written.converted)
     # through the working file as well
     oddseam.write_mesh(mesh, decks / "kept.seam")
     oddseam.write_mesh(oddseam.read_mesh(decks / "kept.seam"), decks / f"again_{name}")
@@ -50,7 +50,7 @@ def test_what_changed_in_an_included_file_is_written_out_in_place(decks):
     text = (decks / "nodes" / "moved.bdf").read_text()
     # the inner file did not change and lies beside the new deck
     assert text.count("GRID ") == 2 and 'INCLUDE\t"more\n_grids.inc"' in text and "grids.inc'" not in text
-    assert any("nodes/grids.inc" in line and "has changed" in line for line in written.dropped)
+    assert any("nodes/grids.inc" in line and "has changed" in line for line in written.converted)
     again = oddseam.read_mesh(decks / "nodes" / "moved.bdf")
     assert (again.nodes == nodes).all() and again.element_ids.tolist() == [1]
     assert (decks / "nodes" / "grids.inc").read_text().startswith(GRIDS)  # nobody writes into what is included
@@ -59,7 +59,7 @@ def test_what_changed_in_an_included_file_is_written_out_in_place(decks):
 def test_a_deck_written_elsewhere_holds_all(decks, tmp_path_factory):
     elsewhere = tmp_path_factory.mktemp("elsewhere")
     written = oddseam.write_mesh(oddseam.read_mesh(decks / "deck.bdf"), elsewhere / "deck.bdf")
-    assert any(f"does not lead to the same from {elsewhere}" in line for line in written.dropped)
+    assert any(f"does not lead to the same from {elsewhere}" in line for line in written.converted)
     text = (elsewhere / "deck.bdf").read_text()
     assert "INCLUDE" not in text and text.count("GRID ") == 3
     # a file of that name with another content is not the same

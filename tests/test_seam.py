@@ -35,7 +35,7 @@ def everything() -> oddseam.Mesh:
 
 def test_nothing_is_lost(everything, tmp_path):
     path = tmp_path / "all.seam"
-    assert oddseam.write_mesh(everything, path).dropped == ()
+    assert oddseam.write_mesh(everything, path).lost == ()
     again = oddseam.read_mesh(path)
     assert again.digest == everything.digest
     for one in dataclasses.fields(oddseam.Mesh):

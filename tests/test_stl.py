@@ -120,8 +120,8 @@ def test_the_report_names_what_stl_cannot_hold(tmp_path):
     nodes = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0.0]])
     mesh = oddseam.Mesh(nodes, {"quad": quad, "line": line}, (oddseam.Part("p", 1),), unit="mm")
     written = oddseam.write_mesh(mesh, tmp_path / "q.stl")
-    dropped = " ".join(written.dropped)
-    assert "1 line elements" in dropped and "written as triangles" in dropped and "mm" in dropped
+    dropped = " ".join([*written.lost, *written.converted])
+    assert "1 line elements" in dropped and "to triangles" in dropped and "mm" in dropped
 
 
 def test_rounding_that_breaks_the_mesh_is_said(tmp_path):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -84,7 +85,7 @@ def _as_range(text: str, option: str) -> tuple[int, int | None]:
 
 def report_of(written: Written) -> dict[str, object]:
     """What was written, as plain values."""
-    return {name: getattr(written, name) for name in ("path", "format", "dropped", "broken", "largest_rounding")}
+    return asdict(written)
 
 
 def as_numbers(text: str, option: str, what: type) -> tuple[Any, ...]:

@@ -399,5 +399,6 @@ def print_written(written: Written, mesh: oddseam.Mesh) -> None:
     console = _console()
     rounding = f", rounded by {written.largest_rounding:.2g} at most" if written.largest_rounding else ""
     console.print(f"wrote {written.path} ({written.format}{rounding}), unit: {mesh.unit_name}", markup=False)
-    for item in written.dropped:
-        console.print(f"  not held by the format: {item}", markup=False)
+    for head in ("lost", "converted", "carried", "listed"):
+        for item in getattr(written, head):
+            console.print(f"  {head}: {item}", markup=False, soft_wrap=True)

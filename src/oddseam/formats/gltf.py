@@ -20,7 +20,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import in_single_precision
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
 from oddseam.model.units import METRES
 
@@ -280,11 +280,11 @@ def rounded(mesh: Mesh) -> Mesh:
     return mesh if (nodes == mesh.nodes).all() else mesh.replaced(nodes=nodes)
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a binary glTF file, a primitive for each part; the result says what it cannot hold."""
-    lost = losses(mesh, kinds=("point", "line", "tri"), holds={"unit", "parts"}, triangulated=True)
+    said = losses(mesh, kinds=("point", "line", "tri"), holds={"unit", "parts"}, triangulated=True)
     if mesh.unit is None:
-        lost.append("that the unit is unknown (a reader takes metres)")
+        said.lost.append("that the unit is unknown (a reader takes metres)")
     points = held_nodes(mesh).astype("<f4")
     arrays = [points]
     views = [{"buffer": 0, "byteOffset": 0, "byteLength": points.nbytes}]
@@ -325,7 +325,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
             file.write(array.tobytes())
 
     write_whole(path, fill)
-    return lost
+    return said
 
 
 def _primitives(mesh: Mesh) -> Iterator[tuple[str, int, Array]]:

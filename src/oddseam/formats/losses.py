@@ -1,13 +1,36 @@
-"""What a format cannot hold of a mesh, in the same words for all formats."""
+"""What is to be said of a mesh that is written: what its format cannot hold, in the same words for all formats."""
 
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from oddseam.model import KINDS, Mesh
 from oddseam.model.units import METRES
+
+
+@dataclass
+class Remarks:
+    """What a writer says.
+
+    Attributes
+    ----------
+    lost : list of str
+        What the file does not hold.
+    converted : list of str
+        What it holds in another form.
+    carried : list of str
+        What was taken over from what is gone to what came in its place, or stands as it stood.
+    listed : list of str
+        What is to be looked at, such as what refers to elements that are gone.
+    """
+
+    lost: list[str] = field(default_factory=list)
+    converted: list[str] = field(default_factory=list)
+    carried: list[str] = field(default_factory=list)
+    listed: list[str] = field(default_factory=list)
 
 
 def losses(
@@ -16,8 +39,8 @@ def losses(
     kinds: Collection[str],
     holds: Collection[str] = (),
     triangulated: bool = False,
-) -> list[str]:
-    """What is lost, one line each.
+) -> Remarks:
+    """What is lost or converted, one line each.
 
     Parameters
     ----------
@@ -25,14 +48,18 @@ def losses(
     kinds : collection of str
         Element kinds that are written as they are.
     holds : collection of str
-        Which of "unit", "parts", "ids", "groups", "boundaries", "properties" the format holds.
+        Which of "unit", "unit in a comment", "parts", "ids", "groups", "boundaries", "properties" the format holds.
     triangulated : bool
         Whether other shells are written as triangles; a quadratic element is otherwise written
         with its corners, where the linear kind is held.
     """
-    lost = []
+    said = Remarks()
+    lost = said.lost
     if mesh.unit in METRES and "unit" not in holds:
-        lost.append(f"the unit ({mesh.unit})")
+        if "unit in a comment" in holds:
+            said.converted.append(f"the unit ({mesh.unit}), to a comment")
+        else:
+            lost.append(f"the unit ({mesh.unit})")
     used = mesh.parts_used
     if len(used) > 1 and "parts" not in holds:
         lost.append(f"{len(used)} parts (written as one surface)")
@@ -43,10 +70,11 @@ def losses(
         plain = next(k.name for k in KINDS.values() if (k.dimension, k.corners) == (kind.dimension, kind.corners))
         what = f"{len(block):,} {name} elements"
         if kind.dimension == 2 and triangulated:
-            what += " as such (written as triangles)"
+            said.converted.append(f"{what}, to triangles")
         elif plain in kinds:
-            what += " as such (written with their corners alone)"
-        lost.append(what)
+            said.converted.append(f"{what}, to {plain} elements with their corners alone")
+        else:
+            lost.append(what)
     if "ids" not in holds and _are_ids_worth_keeping(mesh):
         lost.append("node and element ids")
     if len(mesh.groups) and "groups" not in holds:
@@ -61,7 +89,7 @@ def losses(
         lost.append("patches")
     if len(mesh.account):
         lost.append("the account (keep a .seam file for that)")
-    return lost
+    return said
 
 
 def _are_ids_worth_keeping(mesh: Mesh) -> bool:

@@ -16,7 +16,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.text import ObjStatements, as_bytes, line_of, obj_statements, text_begins
 from oddseam.model import Elements, Groups, Mesh, Part, Source
 
@@ -148,15 +148,15 @@ def rounded(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write an OBJ file, a group for each part, with every digit; the result says what it cannot hold."""
-    lost = losses(mesh, kinds=_KINDS, holds={"parts"})
+    said = losses(mesh, kinds=_KINDS, holds={"parts"})
     blocks = {name: block for name, block in mesh.elements.items() if _written_as(name)}
     if not blocks:
         raise FormatError(str(path), "the mesh has no surface, lines or points that an OBJ could hold")
     names = ["_".join(part.name.split()) for part in mesh.parts]
     if any(name != part.name for name, part in zip(names, mesh.parts, strict=True)):
-        lost.append("blanks in the names of parts (written as underscores)")
+        said.converted.append("blanks in the names of parts, to underscores")
 
     def fill(file: BinaryIO) -> None:
         file.write(f"# written by Odd Seam; unit of length: {mesh.unit_name}\n".encode())
@@ -172,7 +172,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
                 file.write("".join(lines).encode())
 
     write_whole(path, fill)
-    return lost
+    return said
 
 
 def _written_as(kind: str) -> tuple[str, int]:

@@ -18,7 +18,7 @@ from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.text import as_bytes, line_of, numbers_in, text_begins
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
 
@@ -347,7 +347,7 @@ def _head(mesh: Mesh, form: str, faces: list[Array], lines: Array) -> bytes:
     return ("\n".join([*head, "end_header"]) + "\n").encode()
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a binary PLY, little-endian; the result says what it cannot hold."""
     faces, lines = _blocks(mesh, path)
 
@@ -364,7 +364,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     return losses(mesh, kinds=_KINDS)
 
 
-def write_text(mesh: Mesh, path: Path) -> list[str]:
+def write_text(mesh: Mesh, path: Path) -> Remarks:
     """Write a text PLY with every digit."""
     faces, lines = _blocks(mesh, path)
 

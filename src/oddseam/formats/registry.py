@@ -13,6 +13,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
 from oddseam.formats.files import Data, opened
+from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.model.units import check_unit
@@ -38,11 +39,11 @@ class Format:
     suffixes: tuple[str, ...]
     recognises: Callable[[Data], bool]
     read: Callable[[Path, Data], Mesh]
-    write: Callable[[Mesh, Path], list[str]]
+    write: Callable[[Mesh, Path], Remarks]
     rounded: Callable[[Mesh], Mesh]
     held_nodes: Callable[[Mesh], Array] = _same_nodes
     joins: bool = False
-    write_with_loads: Callable[[Mesh, Path], list[str]] | None = None
+    write_with_loads: Callable[[Mesh, Path], Remarks] | None = None
 
 
 #: In the order in which their content is looked at.
@@ -79,8 +80,9 @@ class Written:
     Attributes
     ----------
     path, format : str
-    dropped : tuple of str
-        What the format cannot hold.
+    lost, converted, carried, listed : tuple of str
+        What the file does not hold; holds in another form; what was taken over from what is gone to what came in its
+        place; and what is to be looked at, such as cards that refer to what is gone.
     broken : tuple of str
         What was so of the mesh and is not so of the file, because of rounding.
     largest_rounding : float
@@ -89,7 +91,10 @@ class Written:
 
     path: str
     format: str
-    dropped: tuple[str, ...]
+    lost: tuple[str, ...]
+    converted: tuple[str, ...]
+    carried: tuple[str, ...]
+    listed: tuple[str, ...]
     broken: tuple[str, ...]
     largest_rounding: float
 
@@ -211,7 +216,7 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry
     >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
     >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
     >>> written = oddseam.write_mesh(corner, pathlib.Path(tempfile.mkdtemp(), "corner.stl"))
-    >>> written.dropped
+    >>> written.lost
     ('the unit (mm)',)
     """
     path = Path(path)
@@ -219,14 +224,15 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry
     rounded = fmt.rounded(mesh)
     if carry_loads and fmt.write_with_loads is None:
         raise Refusal(f"{path}: {fmt.name} holds no pressures that could be carried over")
-    dropped = fmt.write_with_loads(mesh, path) if carry_loads and fmt.write_with_loads else fmt.write(mesh, path)
+    said = fmt.write_with_loads(mesh, path) if carry_loads and fmt.write_with_loads else fmt.write(mesh, path)
     move = 0.0
     broken: tuple[str, ...] = ()
     if rounded is not mesh:
         move = _largest_rounding(mesh, rounded)
     if move > 0:
         broken = tuple(prove(rounded).worse_than(prove(mesh)))
-    return Written(str(path), fmt.name, tuple(dropped), broken, move)
+    lost, converted, carried, listed = (tuple(its) for its in (said.lost, said.converted, said.carried, said.listed))
+    return Written(str(path), fmt.name, lost, converted, carried, listed, broken, move)
 
 
 def referred_nodes(mesh: Mesh) -> Array:

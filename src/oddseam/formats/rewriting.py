@@ -11,6 +11,7 @@ import numpy as np
 
 from oddseam.arrays import Array, IdIndex
 from oddseam.formats.includes import leads_to
+from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
 from oddseam.model.source import ELEMENT, NODE, Records
 
@@ -133,18 +134,21 @@ class Rewriting:
             ended = at == 0 or self._text[at - 1 : at] in (b"\n", b"\r")
             self._edits[at, at] = self._edits.get((at, at), b"" if ended else b"\n") + text.encode("utf-8")
 
-    def pieces(self, path: Path, statement: re.Pattern[bytes], notes: list[str]) -> list[bytes]:
-        """The new text, in pieces; ``notes`` is told of included files that are written out in place."""
+    def pieces(self, path: Path, statement: re.Pattern[bytes], said: Remarks) -> list[bytes]:
+        """The new text, in pieces; ``said`` is told of included files that are written out in place."""
         edits = dict(self._edits)
         for (start, end), included in self._includes():
             inside = [edit for edit in edits if start <= edit[0] and edit[1] <= end and edit != (end, end)]
-            said = " ".join(included.decode("latin-1").split())
+            words = " ".join(included.decode("latin-1").split())
             if any(a <= start and end <= b for a, b in edits):
                 continue  # within one that stands as it stood
+            out_of_place = ""
             if inside:
-                notes.append(f"`{said}`: written out in place, for what it includes has changed")
+                out_of_place = "what it includes has changed"
             elif not leads_to(included, self._text[start:end], path, statement):
-                notes.append(f"`{said}`: written out in place, for it does not lead to the same from {path.parent}")
+                out_of_place = f"it does not lead to the same from {path.parent}"
+            if out_of_place:
+                said.converted.append(f"`{words}`, written out in place, for {out_of_place}")
             else:
                 edits[start, end] = included
         out, at = [], 0

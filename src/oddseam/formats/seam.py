@@ -19,6 +19,7 @@ from oddseam.accounts import Account
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, OddSeamError
 from oddseam.formats.files import Data, write_whole
+from oddseam.formats.losses import Remarks
 from oddseam.model import Creases, Elements, Groups, Material, Mesh, Part, Patch, Patches, Source
 from oddseam.model.source import Records
 
@@ -39,7 +40,7 @@ def rounded(mesh: Mesh) -> Mesh:
 # ---------------------------------------------------------------------- writing
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write all of it; nothing is dropped."""
     arrays: dict[str, Array] = {"nodes": mesh.nodes, "node_ids": mesh.node_ids}
     for name, block in mesh.elements.items():
@@ -86,7 +87,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
         np.savez(file, allow_pickle=False, **{_HEADER: text, **arrays})
 
     write_whole(path, fill)
-    return []
+    return Remarks()
 
 
 # ---------------------------------------------------------------------- reading

@@ -16,7 +16,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import in_single_precision, unlike
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.text import BYTE_ORDER_MARK, as_bytes, stl_facets, text_begins
 from oddseam.geometry.triangles import unit_normals
 from oddseam.geometry.welding import weld_exact
@@ -139,7 +139,7 @@ def _check_surface(mesh: Mesh, path: Path) -> None:
         raise FormatError(str(path), "the mesh has no surface that an STL could hold")
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a binary STL; the result says what it cannot hold."""
     _check_surface(mesh, path)
     corners = mesh.nodes[mesh.triangulation.triangles]
@@ -156,7 +156,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     return losses(mesh, kinds=("tri",), triangulated=True)
 
 
-def write_text(mesh: Mesh, path: Path) -> list[str]:
+def write_text(mesh: Mesh, path: Path) -> Remarks:
     """Write a text STL, one solid for each part, with every digit."""
     _check_surface(mesh, path)
     corners = mesh.nodes[mesh.triangulation.triangles]

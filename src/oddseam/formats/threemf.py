@@ -24,7 +24,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.threemf_runs import VERTICES, Run, feed
 from oddseam.model import Mesh, Part, Source
 
@@ -378,14 +378,14 @@ def rounded(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a package with one object, its parts as base materials; the result says what it cannot hold."""
     triangles = mesh.triangulation.triangles
     if not len(triangles):
         raise FormatError(str(path), "the mesh has no surface that a 3MF could hold")
-    lost = losses(mesh, kinds=("tri",), holds={"unit", "parts"}, triangulated=True)
+    said = losses(mesh, kinds=("tri",), holds={"unit", "parts"}, triangulated=True)
     if mesh.unit is None:
-        lost.append("that the unit is unknown (written as mm, what the format takes where none is given)")
+        said.lost.append("that the unit is unknown (written as mm, what the format takes where none is given)")
     units = {unit: name for name, unit in _UNITS.items()}
     part = mesh.element_part[mesh.triangulation.element]
     head = (
@@ -410,7 +410,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
             package.writestr(_entry("3D/3dmodel.model"), text)
 
     write_whole(path, fill)
-    return lost
+    return said
 
 
 def _entry(name: str) -> zipfile.ZipInfo:

@@ -21,6 +21,8 @@ from oddseam.model.enclosure import PLAINLY, enclosure_of, spread_over
 _AMID = 0.7
 #: Winding numbers before and behind a panel of something that looks inward.
 _BEFORE, _BEHIND = -0.6, -0.4
+#: Of the points that a piece is looked at from, one of so many will do for a panel.
+_EVERY = 5
 #: Smaller pieces, over the diagonal, are not looked at, nor more than so many.
 _SMALL, _MOST = 0.01, 200
 
@@ -111,15 +113,15 @@ def _inward_panels(mesh: Mesh, turned: list[int], panels: list[int], rows: _Rows
     over = np.isin(pieces.of_triangle, turned)
     corners[over] = corners[over][:, ::-1]
     tree = WindingTree(corners)
-    found = []
+    before, behind, panel = [], [], []
     for p in panels:
         mine = rows.of(p)
-        its = corners[mine[spread_over(mesh.nodes, t[mine])]]
+        its = corners[mine[spread_over(mesh.nodes, t[mine])[::_EVERY]]]
         normal = area_vectors(its)
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
-        step = 0.02 * mesh.diagonal * normal
-        middle = its.mean(axis=1)
-        before, behind = tree.at(middle + step), tree.at(middle - step)
-        if np.median(before) < _BEFORE and np.median(behind) > _BEHIND:
-            found.append(p)
-    return found
+        step, middle = 0.02 * mesh.diagonal * normal, its.mean(axis=1)
+        before.append(middle + step)
+        behind.append(middle - step)
+        panel.append(np.full(len(its), p))
+    ahead, back, of = tree.at(np.concatenate(before)), tree.at(np.concatenate(behind)), np.concatenate(panel)
+    return [p for p in panels if np.median(ahead[of == p]) < _BEFORE and np.median(back[of == p]) > _BEHIND]

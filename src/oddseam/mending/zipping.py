@@ -15,6 +15,7 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.geometry.triangles import area_vectors
 from oddseam.mending.clusters import joined_nodes
+from oddseam.mending.nearby import crossing_again
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -211,7 +212,7 @@ def _harmed_nodes(old: Mesh, sewn: _Sewn) -> Array:
     changed = _changed_triangles(old, sewn)
     for rows in (new.degenerate_triangles, new.duplicate_triangles, changed[_is_turned(old, sewn, changed)]):
         harmed.append(origin[t.triangles[np.intersect1d(rows, changed)]].ravel())
-    pairs = new.crossing_triangles
+    pairs = crossing_again(old, old.crossing_triangles, new)
     if len(pairs) > len(old.crossing_triangles):
         harmed.append(origin[t.triangles[pairs[np.isin(pairs, changed).any(axis=1)]]].ravel())
     return np.unique(np.concatenate(harmed))

@@ -11,7 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.cgns.names import BOUNDARY_TYPE, NUMBER_OF, TYPES, UNITS
 from oddseam.formats.files import write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.model import KINDS, Mesh, Part
 
 _VERSION = 3.4
@@ -23,13 +23,13 @@ def rounded(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write one base with one zone, a section for each part and kind; the result says what it cannot hold."""
     import h5py
 
     if not mesh.n_elements:
         raise FormatError(str(path), "the mesh has no elements")
-    lost = losses(mesh, kinds=KINDS, holds={"unit", "parts", "boundaries"})
+    said = losses(mesh, kinds=KINDS, holds={"unit", "parts", "boundaries"})
     with h5py.File("memory", "w", driver="core", backing_store=False, libver=("earliest", "v108")) as file:
         _root(file)
         _fill(file, mesh)
@@ -40,7 +40,7 @@ def write(mesh: Mesh, path: Path) -> list[str]:
         out.write(image)
 
     write_whole(path, fill)
-    return lost
+    return said
 
 
 def _root(file: Any) -> None:

@@ -15,7 +15,7 @@ from oddseam.formats.files import write_whole
 from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label
 from oddseam.formats.keyword.lines import INCLUDE, Block, Lines
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, NODE, Records
@@ -40,7 +40,7 @@ def rounded(mesh: Mesh) -> Mesh:
     return rounded_nodes(mesh, changed, _WIDTH)
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     if records is None and not any(kind in TYPE_OF and KINDS[kind].dimension > 1 for kind in mesh.elements):
@@ -48,18 +48,15 @@ def write(mesh: Mesh, path: Path) -> list[str]:
     solid = [kind for kind in TYPE_OF if KINDS[kind].dimension > 1]
     check_properties(mesh, path, solid, ())
     check_ids(mesh, path, _MOST_ID)
-    notes = losses(
-        mesh, kinds=TYPE_OF if records is not None else solid, holds={"parts", "ids", "properties", "groups"}
-    )
-    if mesh.unit is not None:
-        notes[0] += ", but for a comment"
-    lines = list(_new_deck(mesh, notes)) if records is None else _changed_deck(mesh, records, path, notes)
+    holds = {"unit in a comment", "parts", "ids", "properties", "groups"}
+    said = losses(mesh, kinds=TYPE_OF if records is not None else solid, holds=holds)
+    lines = list(_new_deck(mesh, said)) if records is None else _changed_deck(mesh, records, path, said)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(line if isinstance(line, bytes) else line.encode("utf-8") for line in lines)
 
     write_whole(path, fill)
-    return notes
+    return said
 
 
 # ---------------------------------------------------------------------- lines
@@ -115,11 +112,11 @@ def _section(name: str, material: str, part: Part, is_shell: bool) -> str:
 # ---------------------------------------------------------------------- a new deck
 
 
-def _new_deck(mesh: Mesh, notes: list[str]) -> Iterator[str]:
+def _new_deck(mesh: Mesh, said: Remarks) -> Iterator[str]:
     used = mesh.parts_used
     names = _names(part.name for part in used)
     if any(names[part.name] != part.name.upper() for part in used):
-        notes.append("names of parts as they are (written in capitals, without blanks)")
+        said.converted.append("names of parts, to capitals without blanks")
     yield f"** written by Odd Seam; unit of length: {mesh.unit_name}\n*HEADING\nOdd Seam\n*NODE, NSET=NALL\n"
     yield from (_node(n, xyz) for n, xyz in zip(mesh.node_ids.tolist(), mesh.nodes.tolist(), strict=True))
     written = [kind for kind in mesh.elements if kind in TYPE_OF and KINDS[kind].dimension > 1]
@@ -133,7 +130,7 @@ def _new_deck(mesh: Mesh, notes: list[str]) -> Iterator[str]:
             yield from (_element(kind, n, its) for n, its in zip(block.ids[rows].tolist(), nodes, strict=True))
             if KINDS[kind].dimension == 2:
                 shells.add(index)
-    yield from _sets(mesh, notes)
+    yield from _sets(mesh, said)
     materials = {part.material.id: part.material for part in used if part.material is not None}
     called = {number: (m.name or f"MATERIAL_{number}") for number, m in materials.items()}
     called = {number: _names([name])[name] for number, name in called.items()}
@@ -144,7 +141,7 @@ def _new_deck(mesh: Mesh, notes: list[str]) -> Iterator[str]:
             yield _section(names[part.name], called[part.material.id], part, index in shells)
 
 
-def _sets(mesh: Mesh, notes: list[str]) -> Iterator[str]:
+def _sets(mesh: Mesh, said: Remarks) -> Iterator[str]:
     """Groups as sets and surfaces."""
     groups = mesh.groups
     names = _names([*groups.nodes, *groups.elements, *groups.sides])
@@ -164,13 +161,13 @@ def _sets(mesh: Mesh, notes: list[str]) -> Iterator[str]:
             if label:
                 yield f"{mesh.element_ids[element]}, {label}\n"
         if edges:
-            notes.append(f"{edges:,} edges of shells in the group {name!r}")
+            said.lost.append(f"{edges:,} edges of shells in the group {name!r}")
 
 
 # ---------------------------------------------------------------------- a changed deck
 
 
-def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) -> list[bytes]:
+def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks) -> list[bytes]:
     """The deck with the lines rewritten that changed, and new ones behind the last of their kind."""
     found = differences(
         mesh, records, changed_nodes(mesh, records, records.node_given), [*mesh.elements], by_part=False
@@ -190,9 +187,9 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str]) ->
         new.insert(_after_last(records, NODE), "".join(added))
     new.insert(_after_last(records, ELEMENT), "".join(_more(mesh, found.new_elements)))
     if found.any_gone:
-        notes.append(found.gone_text())
-        _report_gone(Lines(as_one(records.text.tobytes())), found, notes)
-    return new.pieces(path, INCLUDE, notes)
+        said.listed.append(found.gone_text())
+        _report_gone(Lines(as_one(records.text.tobytes())), found, said)
+    return new.pieces(path, INCLUDE, said)
 
 
 def _after_last(records: Records, role: int) -> int:
@@ -224,14 +221,14 @@ def _more(mesh: Mesh, blocks: list[tuple[str, Array]]) -> Iterator[str]:
             yield _section(name, f"OF_{name}", its_part, part in shells)
 
 
-def _report_gone(lines: Lines, found: Differences, notes: list[str]) -> None:
+def _report_gone(lines: Lines, found: Differences, said: Remarks) -> None:
     """List the lines that still refer to what is gone."""
     gone = {what: set(ids.tolist()) for what, (_, ids) in found.gone.items()}
     for block in lines.blocks:
         named = _referred(lines, block, gone)
         if named:
             place = f"line {block.line + 1}"
-            notes.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(named)}")
+            said.listed.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(named)}")
 
 
 def _referred(lines: Lines, block: Block, gone: dict[str, set[int]]) -> set[int]:

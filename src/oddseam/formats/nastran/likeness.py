@@ -6,6 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.formats.decks import listed, real_text
+from oddseam.formats.losses import Remarks
 from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, SMALL, Card, card_text, parse_card
 from oddseam.formats.nastran.heirs import Heirs
@@ -127,8 +128,8 @@ class _Pressures:
 
 
 def carried_pressures(
-    scan: Scan, heirs: Heirs, gone: Array, keys: Array, rewriting: Rewriting
-) -> tuple[list[str], list[str], set[int]]:
+    scan: Scan, heirs: Heirs, gone: Array, keys: Array, rewriting: Rewriting, said: Remarks
+) -> tuple[list[str], set[int]]:
     """Cards of pressures on new elements as on those that they lie on; those on elements that are gone are dropped.
 
     New elements that lie where nothing was, as in an opening that was filled, get what all those that they hang
@@ -143,10 +144,12 @@ def carried_pressures(
     keys : (r,) int64 array
         Ids of the elements in records.
     rewriting : Rewriting
+    said : Remarks
+        Told of what is carried over, and of what could not be.
 
     Returns
     -------
-    cards, notes : lists of str
+    cards : list of str
     changed : set of int
         Records that are dropped or say less.
     """
@@ -171,14 +174,13 @@ def carried_pressures(
         count += bool(load)
     for record, text in its.changed.items():
         rewriting.replace(record, text)
-    notes = []
     if its.strange:
-        notes.append(f"{its.strange:,} PLOAD2 and PLOAD4 card(s) are not understood, and stay as they were")
+        said.listed.append(f"{its.strange:,} PLOAD2 and PLOAD4 card(s) are not understood, and stay as they were")
     if count:
-        notes.append(f"pressures on what is gone; they are carried over to {count:,} new elements in its place")
+        said.carried.append(f"pressures on what is gone, to {count:,} new elements in its place")
     if open_:
-        notes.append(f"pressures on the new elements {listed(open_)}: it is not clear which")
-    return cards, notes, set(its.changed)
+        said.lost.append(f"pressures on the new elements {listed(open_)}: it is not clear which")
+    return cards, set(its.changed)
 
 
 def _loaded(card: Card) -> list[int]:

@@ -14,7 +14,7 @@ from oddseam.errors import FormatError
 from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
 from oddseam.formats.includes import as_one
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
 from oddseam.formats.nastran.frames import Frame, to_basic
@@ -110,12 +110,12 @@ def _mat1(material: Material) -> str:
     return card_text("MAT1", [str(material.id), *("" if v is None else real_text(v, 16) for v in values)], LARGE)
 
 
-def write_with_loads(mesh: Mesh, path: Path) -> list[str]:
+def write_with_loads(mesh: Mesh, path: Path) -> Remarks:
     """Write a deck; pressures are carried over to new elements."""
     return write(mesh, path, carry_loads=True)
 
 
-def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> list[str]:
+def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> Remarks:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
@@ -124,16 +124,14 @@ def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> list[str]:
     check_properties(mesh, path, _CARD_OF, known)
     check_ids(mesh, path, MOST_ID)
     held = [*_CARD_OF, *(["line"] if records is not None else [])]
-    notes = losses(mesh, kinds=held, holds={"parts", "ids", "properties"})
-    if mesh.unit is not None:
-        notes[0] += ", but for a comment"
-    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, notes, carry_loads)
+    said = losses(mesh, kinds=held, holds={"unit in a comment", "parts", "ids", "properties"})
+    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, said, carry_loads)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(lines)
 
     write_whole(path, fill)
-    return notes
+    return said
 
 
 def _element_cards(mesh: Mesh, kind: str, rows: Array) -> list[str]:
@@ -165,7 +163,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     return [line.encode("latin-1", "replace") for line in text]
 
 
-def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str], carry_loads: bool) -> list[bytes]:
+def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry_loads: bool) -> list[bytes]:
     """The deck with the cards rewritten that changed, and new ones before ENDDATA."""
     kinds = [*_CARD_OF, "line"]
     found = differences(mesh, records, _changed_nodes(mesh), kinds, by_part=True)
@@ -191,23 +189,22 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, notes: list[str], ca
     changed: set[int] = set()
     if found.new_elements:
         heirs = heirs_of(mesh, records, _as_read(records), found)
-        added += _new_elements(mesh, records, found, heirs, new, notes)
+        added += _new_elements(mesh, records, found, heirs, new, said)
         if carry_loads:
             keys = np.where(records.role == ELEMENT, records.key, -1)
             scan = Scan(as_one(records.text.tobytes()))
-            cards, said, changed = carried_pressures(scan, heirs, found.gone["element"][1], keys, new)
+            cards, changed = carried_pressures(scan, heirs, found.gone["element"][1], keys, new, said)
             added += cards
-            notes += said
     ends = np.flatnonzero(records.role == END)
     new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
     if found.any_gone:
-        notes.append(found.gone_text())
-        _report_gone(records.text.tobytes(), found, notes, changed)
-    return new.pieces(path, INCLUDE, notes)
+        said.listed.append(found.gone_text())
+        _report_gone(records.text.tobytes(), found, said, changed)
+    return new.pieces(path, INCLUDE, said)
 
 
 def _new_elements(
-    mesh: Mesh, records: Records, found: Differences, heirs: Heirs, new: Rewriting, notes: list[str]
+    mesh: Mesh, records: Records, found: Differences, heirs: Heirs, new: Rewriting, said: Remarks
 ) -> list[str]:
     """Cards of new elements, with what the cards of those they are like say besides property and nodes."""
     like = dict(zip(heirs.ids.tolist(), heirs.record.tolist(), strict=True))
@@ -233,8 +230,8 @@ def _new_elements(
                     texts[k] = extras.with_extras(texts[k], record, mesh.nodes[block.connectivity[row]], old)
         cards += texts
     if lost:
-        notes.append(f"{len(lost):,} line elements, for no other one of their part is near: {listed(lost)}")
-    notes += [f"{what} on new elements {listed(ids)}" for what, ids in extras.left.items()]
+        said.lost.append(f"{len(lost):,} line elements, for no other one of their part is near: {listed(lost)}")
+    said.lost += [f"{what} on new elements {listed(ids)}" for what, ids in extras.left.items()]
     return cards
 
 
@@ -277,7 +274,7 @@ def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[st
     return added + [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
 
 
-def _report_gone(raw: bytes, found: Differences, notes: list[str], changed: set[int]) -> None:
+def _report_gone(raw: bytes, found: Differences, said: Remarks, changed: set[int]) -> None:
     """List the carried cards that still refer to what is gone, but for those that were changed."""
     lost = {(kind, number) for kind, (_, ids) in found.gone.items() for number in ids.tolist()}
     scan = Scan(as_one(raw))
@@ -288,7 +285,8 @@ def _report_gone(raw: bytes, found: Differences, notes: list[str], changed: set[
             cards += bool(hit)
             named |= hit
         if cards:
-            notes.append(f"{cards:,} {name} card(s), written as they were, refer to what is gone: {listed(named)}")
+            stay = f"{cards:,} {name} card(s), written as they were"
+            said.listed.append(f"{stay}, refer to what is gone: {listed(named)}")
 
 
 def _name(text: bytes) -> str:

@@ -14,7 +14,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.files import write_whole
-from oddseam.formats.losses import losses
+from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.vtu.cells import CELLS, ELEMENT_IDS, GROUP, NODE_IDS, PART, PART_NAMES, TYPES
 from oddseam.model import KINDS, Mesh
 
@@ -24,22 +24,22 @@ def rounded(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def write(mesh: Mesh, path: Path) -> list[str]:
+def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a packed binary file; the result says what it cannot hold."""
     return _write(mesh, path, text=False)
 
 
-def write_text(mesh: Mesh, path: Path) -> list[str]:
+def write_text(mesh: Mesh, path: Path) -> Remarks:
     """Write a text file with every digit."""
     return _write(mesh, path, text=True)
 
 
-def _write(mesh: Mesh, path: Path, *, text: bool) -> list[str]:
+def _write(mesh: Mesh, path: Path, *, text: bool) -> Remarks:
     if not mesh.n_elements:
         raise FormatError(str(path), "the mesh has no elements")
-    lost = losses(mesh, kinds=KINDS, holds={"parts", "ids", "groups"})
+    said = losses(mesh, kinds=KINDS, holds={"parts", "ids", "groups"})
     if mesh.groups.sides:
-        lost.append(f"{len(mesh.groups.sides)} groups of element sides")
+        said.lost.append(f"{len(mesh.groups.sides)} groups of element sides")
     out: list[str] = []
 
     def put(name: str, values: Any, width: int = 1) -> None:
@@ -84,7 +84,7 @@ def _write(mesh: Mesh, path: Path, *, text: bool) -> list[str]:
         file.write(b"</UnstructuredGrid>\n</VTKFile>\n")
 
     write_whole(path, fill)
-    return lost
+    return said
 
 
 def _marked(members: Array, count: int) -> Array:
