@@ -120,6 +120,24 @@ def test_a_fill_that_would_cross_the_rest_is_not_made():
     assert oddseam.prove(oddseam.mend(mesh, close=0.2, crumbs=0.7)).is_closed
 
 
+def test_a_fill_by_hand_says_what_it_crosses_and_can_go_on():
+    nodes, triangles = shapes.grid_cube(20)
+    middle = nodes[triangles].mean(axis=1)
+    holes = [(middle[:, 2] == z) & (np.abs(middle[:, :2] - 0.5).max(axis=1) < 0.06) for z in (0, 1)]
+    needle = np.array([[0.48, 0.5, 0.8], [0.52, 0.5, 0.8], [0.5, 0.5, 1.2]])
+    torn = np.concatenate([triangles[~(holes[0] | holes[1])], [[len(nodes), len(nodes) + 1, len(nodes) + 2]]])
+    mesh = oddseam.Mesh.from_triangles(np.concatenate([nodes, needle]), torn)
+    spike = int(mesh.element_ids[-1])
+    filled = oddseam.fill(mesh, below=0.2)
+    (line,) = filled.account.last.outcome.unmet
+    assert f"its fill would cross facet(s) {spike}, first about (0.49" in line
+    assert oddseam.prove(filled).crossing_pairs == 0 and filled.connectivity.n_rims == 2
+    whole = oddseam.fill(mesh, below=0.2, may_cross=True)
+    (line,) = whole.account.last.outcome.unmet
+    assert f"crosses facet(s) {spike}" in line and whole.connectivity.n_rims == 1
+    assert oddseam.prove(whole).crossing_pairs > 0
+
+
 def test_rounding_that_makes_facets_cross_is_said(tmp_path):
     nodes, triangles = shapes.cube()
     thin = nodes * [1.0, 1.0, 1e-9] + [0.3, 0.4, 1.0]

@@ -97,6 +97,31 @@ def test_nodes_and_edges_by_their_own_places(holed):
         oddseam.pick(holed, "all", of="corners")
 
 
+def test_a_finding_of_edges_gives_its_edges(holed):
+    free = oddseam.pick(holed, "finding 'free edges'", of="edges")
+    assert set(free) == set(np.flatnonzero(holed.connectivity.is_free))
+    rims = oddseam.pick(holed, "finding 'free edges' and sphere (6, 6, 0) 5", of="edges")
+    middle = holed.nodes[holed.connectivity.edges[rims]].mean(axis=1)
+    assert set(rims) < set(free) and (np.linalg.norm(middle - (6, 6, 0), axis=1) < 5).all()
+    turned = oddseam.flip(holed, "near (0.4, 0.4, 0)")
+    assert len(oddseam.pick(turned, "finding 'misoriented edges'", of="edges")) == 2
+
+
+def test_what_is_picked_is_listed_by_id_with_its_measure(holed):
+    given = holed.replaced(
+        elements={name: oddseam.Elements(b.connectivity, b.ids + 5000, b.part) for name, b in holed.elements.items()}
+    )
+    rows = oddseam.list_picked(given, "worst 5 aspect-ratio or near (0.4, 0.4, 0)")
+    values = [row["values"]["aspect_ratio"] for row in rows]
+    assert len(rows) == 6 and values == sorted(values, reverse=True)
+    for row in rows:
+        again = oddseam.pick(given, f"ids {row['ids'][0]}")
+        assert np.array_equal(again, oddseam.pick(given, f"near ({', '.join(map(str, row['place']))})"))
+    (rim,) = oddseam.list_picked(given, "rim (6, 6, 0)", of="rims")
+    assert len(rim["ids"]) == 24 and np.allclose(rim["place"], (6, 6, 0), atol=0.1)
+    assert [row["ids"] for row in oddseam.list_picked(given, "box (-1, -1, -1) (1.5, 0.5, 1)", of="nodes")] == [[5], [8]]
+
+
 def test_a_pick_survives_new_numbers(holed):
     words = "near (6, 4, 0) flat 5 within 20 and not sphere (14, 13, 0) 4"
     before = oddseam.pick(holed, words)
@@ -130,6 +155,8 @@ def test_the_command_counts_lists_draws_and_keeps(run, tmp_path, holed):
     said = run("pick", "holed.seam", "rims below 8", "--of", "rims")
     assert said.returncode == 0 and said.stdout.startswith("2 rims")
     found = json.loads(run("pick", "holed.seam", "near (0.5, 0.5, 0) rings 1", "--json").stdout)
+    worst = run("pick", "holed.seam", "worst 3 scaled-jacobian").stdout.splitlines()
+    assert worst[1].split()[:4] == ["id", "kind", "scaled", "jacobian"] and len(worst) == 5
     assert found["count"] == 4 == len(found["ids"]) and found["kinds"] == {"quad": 4} and found["box"][0] == [0, 0, 0]
     kept = run(
         "pick", "holed.seam", "near (0.5, 0.5, 0) rings 1", "--group", "corner", "-o", "kept.seam", "--picture", "p.png"

@@ -99,7 +99,7 @@ if TYPE_CHECKING:
     )
     from oddseam.morphing.operation import morph as morph
     from oddseam.morphing.reading import read_changes as read_changes, read_targets as read_targets
-    from oddseam.picks import pick as pick
+    from oddseam.picks import list_picked as list_picked, pick as pick
     from oddseam.pictures import draw as draw
     from oddseam.remeshing.absorbing import absorb as absorb
     from oddseam.remeshing.coarsening import coarsen as coarsen
@@ -145,7 +145,7 @@ _HOME = {
     **dict.fromkeys(("Bore", "Lattice", "Move", "NewShape", "Offset", "Scale", "Targets", "Thickness", "Turn"),
                     "morphing.changes"),
     "morph": "morphing.operation", "read_changes": "morphing.reading", "read_targets": "morphing.reading",
-    "pick": "picks",
+    "list_picked": "picks", "pick": "picks",
     "draw": "pictures",
     "absorb": "remeshing.absorbing", "coarsen": "remeshing.coarsening",
     "improve": "remeshing.improving", "refine": "remeshing.refining",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,9 @@ from numpy.typing import DTypeLike, NDArray
 from oddseam.errors import MeshError
 
 Array = NDArray[Any]
+
+#: Messages name so many ids.
+_NAMED = 6
 
 
 def locked(values: Any, dtype: DTypeLike, shape: tuple[int, ...], what: str) -> Array:
@@ -91,3 +95,8 @@ class IdIndex:
 def point_text(xyz: Array | tuple[float, float, float]) -> str:
     """A point as messages name it."""
     return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"
+
+
+def listed(ids: Collection[int]) -> str:
+    """The first few ids in words."""
+    return ", ".join(map(str, sorted(ids)[:_NAMED])) + (", ..." if len(ids) > _NAMED else "")

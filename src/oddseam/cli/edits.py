@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
+from collections import Counter
+from typing import Any
 
 import oddseam
 from oddseam.cli import tables
 from oddseam.cli.arguments import as_numbers, as_point, check_output, finish, read, with_property
 from oddseam.errors import Refusal
+from oddseam.picks.listing import picked_nodes
 
 
 def run_pick(args: argparse.Namespace) -> int:
@@ -18,13 +21,11 @@ def run_pick(args: argparse.Namespace) -> int:
     if args.output is not None:
         check_output(args)
     mesh = read(args)
-    chosen = oddseam.pick(mesh, args.pick, of=args.of)
+    found = _picked(mesh, args)
     if args.json:
-        print(
-            json.dumps({"file": args.input, "pick": args.pick, "of": args.of, **tables.picked(mesh, chosen, args.of)})
-        )
+        print(json.dumps(found))
     else:
-        tables.print_picked(args, mesh, chosen)
+        tables.print_picked(args, found)
     if args.picture is not None:
         oddseam.draw(mesh, args.picture, only=args.pick, title=args.pick, plain=True)
     if args.output is None:
@@ -33,6 +34,20 @@ def run_pick(args: argparse.Namespace) -> int:
     if not args.json:
         tables.print_written(written, mesh)
     return 0
+
+
+def _picked(mesh: oddseam.Mesh, args: argparse.Namespace) -> dict[str, Any]:
+    """What a pick selected: how many, of what kinds, the box of their nodes, ids, and rows with places and values."""
+    chosen = oddseam.pick(mesh, args.pick, of=args.of)
+    rows = oddseam.list_picked(mesh, args.pick, of=args.of)
+    on = picked_nodes(mesh, chosen, args.of)
+    kinds = dict(Counter(row["kind"] for row in rows)) if args.of == "elements" else {}
+    ids = [row["ids"][0] if args.of in ("elements", "nodes") else row["ids"] for row in rows]
+    box = [mesh.nodes[on].min(axis=0).tolist(), mesh.nodes[on].max(axis=0).tolist()]
+    return {
+        "file": args.input, "pick": args.pick, "of": args.of, "count": len(rows), "kinds": kinds, "ids": ids,
+        "box": box, "rows": rows,
+    }  # fmt: skip
 
 
 def run_delete(args: argparse.Namespace) -> int:
@@ -55,7 +70,7 @@ def run_fill(args: argparse.Namespace) -> int:
     near = None if args.near is None else [as_point(text, "--near") for text in args.near]
     nodes = None if args.nodes is None else as_numbers(args.nodes, "--nodes", int)
     mesh = read(args)
-    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes, flat=args.flat)
+    mesh = oddseam.fill(mesh, near=near, below=args.below, nodes=nodes, flat=args.flat, may_cross=args.may_cross)
     return finish(with_property(mesh, args), args)
 
 

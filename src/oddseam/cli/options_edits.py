@@ -30,6 +30,7 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--below", type=float, metavar="DIAMETER", help="every rim less than this across")
     p.add_argument("--nodes", metavar="ID,ID,...", help="ids of nodes in order round the hole")
     p.add_argument("--flat", action="store_true", help="do not follow the curvature round it")
+    p.add_argument("--may-cross", action="store_true", help="go on where a fill crosses other facets, and list these")
 
     p = verbs.add("cut", "cut a round, slotted or rectangular opening, with rings of regular elements round it")
     reads(p)

@@ -12,7 +12,6 @@ from rich.console import Console
 from rich.table import Table
 
 import oddseam
-from oddseam.arrays import Array
 from oddseam.findings.comparison import QualityPair, quality_pairs
 from oddseam.findings.qualities import quality_rows
 from oddseam.formats.registry import Written
@@ -22,6 +21,8 @@ _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
 #: Settings of more characters are not printed whole.
 _LONG = 60
+#: So many ids of the nodes of a rim are printed.
+_IDS = 6
 #: So many ranges of ids are printed; --json lists all.
 _RANGES = 24
 
@@ -235,39 +236,24 @@ def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> N
         console.print(f"and {len(rows) - _MOST_PATCHES:,} wider ones (--json lists all)")
 
 
-def picked(mesh: oddseam.Mesh, chosen: Array, of: str) -> dict[str, Any]:
-    """What a pick selected: how many, their ids, and the box that they lie in."""
-    c = mesh.connectivity
-    kinds: dict[str, int] = {}
-    if of == "elements":
-        ids, nodes, at = mesh.element_ids[chosen].tolist(), [np.zeros(0, np.int64)], 0
-        for name, block in mesh.elements.items():
-            its = chosen[(chosen >= at) & (chosen < at + len(block))] - at
-            at += len(block)
-            nodes.append(block.connectivity[its].ravel())
-            kinds |= {name: len(its)} if len(its) else {}
-        on = np.unique(np.concatenate(nodes))
-    elif of == "nodes":
-        ids, on = mesh.node_ids[chosen].tolist(), chosen
-    elif of == "edges":
-        ids, on = mesh.node_ids[c.edges[chosen]].tolist(), np.unique(c.edges[chosen])
-    else:
-        rims = [c.rims[k].nodes for k in chosen.tolist()]
-        ids, on = [mesh.node_ids[its].tolist() for its in rims], np.unique(np.concatenate(rims))
-    box = [mesh.nodes[on].min(axis=0).tolist(), mesh.nodes[on].max(axis=0).tolist()]
-    return {"count": len(chosen), "kinds": kinds, "ids": ids, "box": box}
-
-
-def print_picked(args: Any, mesh: oddseam.Mesh, chosen: Array) -> None:
-    """How many things a pick selected, where they are, and the first ids."""
-    found = picked(mesh, chosen, args.of)
+def print_picked(args: Any, found: Mapping[str, Any]) -> None:
+    """How many things a pick selected, where they are, and the first of them."""
     kinds = ", ".join(f"{count:,} {name}" for name, count in found["kinds"].items())
     low, high = (_point(np.array(corner)) for corner in found["box"])
     console = _console()
     console.print(f"{found['count']:,} {args.of}{f' ({kinds})' if kinds else ''}, from {low} to {high}", markup=False)
-    words = [str(one) if isinstance(one, int) else "-".join(map(str, one)) for one in found["ids"][:_MOST_PATCHES]]
-    more = ", ..." if len(found["ids"]) > _MOST_PATCHES else ""
-    console.print(f"  ids {', '.join(words)}{more}", markup=False)
+    rows = found["rows"]
+    measures = list(dict.fromkeys(name for row in rows for name in row["values"]))
+    words = "id" if args.of in ("elements", "nodes") else "nodes"
+    heads = (name.replace("_", " ") for name in measures)
+    table = _table(words, "kind", *heads, "place", right=tuple(range(2, 2 + len(measures))))
+    for row in rows[:_MOST_PATCHES]:
+        ids = "-".join(map(str, row["ids"][:_IDS])) + ("-..." if len(row["ids"]) > _IDS else "")
+        values = (f"{row['values'][name]:.4g}" if name in row["values"] else "" for name in measures)
+        table.add_row(ids, row["kind"], *values, _point(np.round(row["place"], 9) + 0.0))
+    console.print(table)
+    if len(rows) > _MOST_PATCHES:
+        console.print(f"and {len(rows) - _MOST_PATCHES:,} more (--json lists all)")
 
 
 def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:

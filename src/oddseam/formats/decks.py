@@ -16,13 +16,6 @@ from oddseam.model.source import NODE, Records
 #: Where our local nodes stand in formats that put the middles of the upright edges before those of the top.
 WEDGE_ORDER = (*range(9), 12, 13, 14, 9, 10, 11)
 HEX_ORDER = (*range(12), 16, 17, 18, 19, 12, 13, 14, 15)
-#: So many ids are named in a list.
-_NAMED = 6
-
-
-def listed(ids: Collection[int]) -> str:
-    """The first few ids in words."""
-    return ", ".join(map(str, sorted(ids)[:_NAMED])) + (", ..." if len(ids) > _NAMED else "")
 
 
 def changed_nodes(mesh: Mesh, records: Records | None, as_read: Array | None) -> Array:

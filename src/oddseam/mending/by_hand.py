@@ -126,6 +126,7 @@ def fill(
     below: float | None = None,
     nodes: tuple[int, ...] | None = None,
     flat: bool = False,
+    may_cross: bool = False,
 ) -> tuple[Mesh, Outcome]:
     """Fill a rim or some, all rims below a diameter, or the loop of some nodes; one of the three.
 
@@ -144,6 +145,8 @@ def fill(
         filled, straight from the last to the first.
     flat : bool
         Whether fills are as flat as their borders let them be; else they follow the curvature round them.
+    may_cross : bool
+        Whether a fill is made even if it crosses other facets (a union cuts these along one another); that is unmet.
 
     Raises
     ------
@@ -172,13 +175,17 @@ def fill(
             raise Refusal(f"no rim is less than {below:g} across; the smallest is {diameter.min():.4g}")
     else:
         chosen = [c.rims[k] for k in _nearest_rims(mesh, np.array(near, float))]
-    filled, report = fill_rims(mesh, chosen, flat=flat)
+    filled, report = fill_rims(mesh, chosen, flat=flat, may_cross=may_cross)
     unmet = tuple(
         f"the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} was not filled: {reason}"
         for rim, reason in report.left
     )
     if not report.rims:
         raise Refusal("nothing was filled: " + "; ".join(unmet[:3]))
+    unmet += tuple(
+        f"the fill over the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} crosses {what}"
+        for rim, what in report.crossing
+    )
     places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:12])
     steps = [Step("fill rims", report.rims, 0.0, report.text, places)]
     beside = np.concatenate([mesh.faces.element[c.face[rim.corners]] for rim in chosen])

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, listed, point_text
 from oddseam.mending.bending import bent, is_in_smooth_surroundings
 from oddseam.mending.hole import Hole, Patch, cover
 from oddseam.mending.islands import islands_of
@@ -36,6 +36,8 @@ class Filled:
         Rims that no one asked for, but which lay within one that was filled.
     left : list of (Rim, str)
         Those that were not filled, and why.
+    crossing : list of (Rim, str)
+        Those whose fills cross others, and which, where they may.
     """
 
     rims: int = 0
@@ -43,6 +45,7 @@ class Filled:
     curved: int = 0
     islands: list[Rim] = field(default_factory=list)
     left: list[tuple[Rim, str]] = field(default_factory=list)
+    crossing: list[tuple[Rim, str]] = field(default_factory=list)
 
     @property
     def text(self) -> str:
@@ -88,9 +91,11 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: boo
     if any(curved[k] for k in wrong):
         curved = [is_curved and k not in wrong for k, is_curved in enumerate(curved)]
         filled = _with_fills(mesh, fills, curved)
-        wrong = set() if may_cross else _crossing(mesh, filled, fills, curved)
-    if wrong and not may_cross:
-        report.left += [(fills[k].rim, "its fill would cross other facets") for k in sorted(wrong)]
+        wrong = _crossing(mesh, filled, fills, curved)
+    if may_cross:
+        report.crossing = [(fills[k].rim, what) for k, what in sorted(wrong.items())]
+    elif wrong:
+        report.left += [(fills[k].rim, f"its fill would cross {what}") for k, what in sorted(wrong.items())]
         keep = [k for k in range(len(fills)) if k not in wrong]
         fills, curved = [fills[k] for k in keep], [curved[k] for k in keep]
         filled = _with_fills(mesh, fills, curved)
@@ -138,10 +143,10 @@ def _with_fills(mesh: Mesh, fills: list[_Fill], curved: list[bool]) -> Mesh:
     )
 
 
-def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) -> set[int]:
-    """Numbers of the fills that cross facets of the mesh, or the fill of an earlier one, or themselves."""
+def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) -> dict[int, str]:
+    """Numbers of the fills that cross facets of the mesh, or the fill of an earlier one, or themselves; with what."""
     if filled is mesh:
-        return set()
+        return {}
     facets = [
         sum(len(patch.triangles) for patch in (fill.curved if is_curved else fill.flat))
         for fill, is_curved in zip(fills, curved, strict=True)
@@ -149,8 +154,18 @@ def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) 
     owner = np.repeat(np.arange(len(fills)), facets)
     pairs = filled.crossing_triangles
     first_new = int(mesh.element_ids.max()) + 1
-    new = filled.element_ids[filled.triangulation.element[pairs]] - first_new
-    return {int(owner[max(one, two)]) for one, two in new.tolist() if max(one, two) >= 0}
+    ids = filled.element_ids[filled.triangulation.element[pairs]]
+    its = np.flatnonzero(ids.max(axis=1, initial=0) >= first_new)
+    of = owner[ids[its].max(axis=1) - first_new]
+    found = {}
+    for number in np.unique(of).tolist():
+        mine = its[of == number]
+        others = np.unique(ids[mine].min(axis=1))
+        others = others[others < first_new]
+        place = point_text(filled.nodes[filled.triangulation.triangles[pairs[mine[0]]]].mean(axis=(0, 1)))
+        what = f"facet(s) {listed(others.tolist())}" if len(others) else "itself or another fill"
+        found[number] = f"{what}, first about {place}"
+    return found
 
 
 def _runs_along(mesh: Mesh, rim: Rim) -> bool:

@@ -1,4 +1,4 @@
-"""Elements of the findings of a survey that can be picked."""
+"""Elements and edges of the findings of a survey that can be picked."""
 
 from __future__ import annotations
 
@@ -46,4 +46,19 @@ FINDINGS: dict[str, Callable[[Mesh], Array]] = {
     "crumbs": _of_crumbs,
     "inside-out pieces": _of_inward,
     "inverted elements": inverted_indices,
+}
+
+
+def _misoriented(mesh: Mesh) -> Array:
+    c = mesh.connectivity
+    found = np.zeros(len(c.edges), bool)
+    found[c.pair_edges[~c.pair_agrees]] = True
+    return found
+
+
+#: Edges, as a mark for every one, of the findings that are of edges.
+EDGES_OF_FINDINGS: dict[str, Callable[[Mesh], Array]] = {
+    "free edges": lambda mesh: mesh.connectivity.is_free,
+    "non-manifold edges": lambda mesh: mesh.connectivity.is_nonmanifold,
+    "misoriented edges": _misoriented,
 }

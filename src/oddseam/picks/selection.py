@@ -21,7 +21,7 @@ from oddseam.model.connectivity import label_components
 from oddseam.model.enclosing import is_inside
 from oddseam.model.rings import grown
 from oddseam.picks.language import Node, parse_pick
-from oddseam.picks.of_findings import FINDINGS
+from oddseam.picks.of_findings import EDGES_OF_FINDINGS, FINDINGS
 
 #: What can be picked.
 KINDS_OF_PICK = ("elements", "nodes", "edges", "rims")
@@ -39,7 +39,8 @@ def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
         Such as ``"part hood and not sphere (0, 0, 9) 2.5"``; see the page on picks.
     of : str
         ``"elements"``; ``"nodes"``, by their own places where the pick is of places, else those of the elements;
-        ``"edges"`` of faces with both nodes picked; or ``"rims"`` with all nodes picked.
+        ``"edges"`` of faces, those of a finding of edges, else with both nodes picked; or ``"rims"`` with all nodes
+        picked.
 
     Returns
     -------
@@ -65,15 +66,19 @@ def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
     if of not in KINDS_OF_PICK:
         raise PickError(f"{of!r} cannot be picked; {', '.join(KINDS_OF_PICK)} can")
     tree = parse_pick(what)
-    mark = (_Elements if of == "elements" else _Nodes)(mesh, what).of(tree)
-    if of == "edges":
-        mark = np.asarray(mark[mesh.connectivity.edges].all(axis=1))
-    elif of == "rims":
+    by = {"elements": _Elements, "edges": _Edges}.get(of, _Nodes)
+    mark = by(mesh, what).of(tree)
+    if of == "rims":
         mark = np.array([mark[rim.nodes].all() for rim in mesh.connectivity.rims], bool)
     chosen = np.flatnonzero(mark)
     if not len(chosen):
         raise PickError(f"pick {what!r} selects {'nothing' if of == 'elements' else 'no ' + of}")
     return chosen
+
+
+def measure_name(node: Node) -> str:
+    """The measure that a step ``worst`` names."""
+    return str(node.values[1]).replace("-", "_").replace(" ", "_")
 
 
 class _Elements:
@@ -154,7 +159,7 @@ class _Elements:
         return self._marked(FINDINGS[name](self._mesh))
 
     def _worst(self, node: Node) -> Array:
-        count, name = int(str(node.values[0])), str(node.values[1]).replace("-", "_").replace(" ", "_")
+        count, name = int(str(node.values[0])), measure_name(node)
         values = np.full(self._mesh.n_elements, np.nan)
         known: set[str] = set()
         for index, measures in element_quality(self._mesh).values():
@@ -399,3 +404,22 @@ class _Nodes(_Elements):
         return found
 
     _part = _piece = _patch = _surface = _finding = _worst = _of_elements
+
+
+class _Edges(_Elements):
+    """Works a tree out into a mark for every edge: those of a finding, else those with both nodes picked."""
+
+    def __init__(self, mesh: Mesh, text: str) -> None:
+        super().__init__(mesh, text)
+        self._nodes = _Nodes(mesh, text)
+
+    @property
+    def _count(self) -> int:
+        return len(self._mesh.connectivity.edges)
+
+    def of(self, node: Node) -> Array:
+        if node.kind in ("and", "or", "minus", "not"):
+            return super().of(node)
+        if node.kind == "finding" and node.values[0] in EDGES_OF_FINDINGS:
+            return EDGES_OF_FINDINGS[str(node.values[0])](self._mesh)
+        return np.asarray(self._nodes.of(node)[self._mesh.connectivity.edges].all(axis=1))

@@ -8,9 +8,9 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, listed
 from oddseam.errors import FormatError
-from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
+from oddseam.formats.decks import changed_nodes, check_ids, check_properties, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
 from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label

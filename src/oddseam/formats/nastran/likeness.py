@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
-from oddseam.formats.decks import listed, real_text
+from oddseam.arrays import Array, listed
+from oddseam.formats.decks import real_text
 from oddseam.formats.losses import Remarks
 from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, SMALL, Card, card_text, parse_card

@@ -9,9 +9,9 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array, IdIndex
+from oddseam.arrays import Array, IdIndex, listed
 from oddseam.errors import FormatError
-from oddseam.formats.decks import changed_nodes, check_ids, check_properties, listed, real_text, rounded_nodes
+from oddseam.formats.decks import changed_nodes, check_ids, check_properties, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
 from oddseam.formats.includes import as_one
 from oddseam.formats.losses import Remarks, losses
