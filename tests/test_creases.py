@@ -73,13 +73,13 @@ def test_gaps_are_closed_to_a_crease_a_rim_and_round_a_loop():
     assert oddseam.tidy_creases(drawn(sheet(), loop), gaps=0.1).creases.edges.shape == (9, 2)
 
 
-def test_zigzags_are_led_straight():
+def test_even_are_led_straight():
     # along the diagonal by sides of squares, whose facets have that diagonal
     path = [at(0, 0)]
     for k in range(8):
         path += [at(k + 1, k), at(k + 1, k + 1)]
     mesh = drawn(sheet(), path)
-    tidy = oddseam.tidy_creases(mesh, zigzags=True)
+    tidy = oddseam.tidy_creases(mesh, even=True)
     assert length(tidy) == pytest.approx(np.sqrt(2.0))
     assert len(tidy.creases.edges) == 8
 

@@ -119,7 +119,10 @@ def test_what_is_picked_is_listed_by_id_with_its_measure(holed):
         assert np.array_equal(again, oddseam.pick(given, f"near ({', '.join(map(str, row['place']))})"))
     (rim,) = oddseam.list_picked(given, "rim (6, 6, 0)", of="rims")
     assert len(rim["ids"]) == 24 and np.allclose(rim["place"], (6, 6, 0), atol=0.1)
-    assert [row["ids"] for row in oddseam.list_picked(given, "box (-1, -1, -1) (1.5, 0.5, 1)", of="nodes")] == [[5], [8]]
+    assert [row["ids"] for row in oddseam.list_picked(given, "box (-1, -1, -1) (1.5, 0.5, 1)", of="nodes")] == [
+        [5],
+        [8],
+    ]
 
 
 def test_a_pick_survives_new_numbers(holed):

@@ -101,4 +101,4 @@ def test_a_format_of_triangles_says_so(tmp_path):
         capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
-    assert "quad elements as such (written as triangles)" in done.stdout
+    assert "quad elements, to triangles" in done.stdout

@@ -129,7 +129,7 @@ def test_ids_of_a_deck_are_kept_or_new(tmp_path):
     old = np.isin(even.node_ids, deck.node_ids)
     row = np.searchsorted(deck.node_ids, even.node_ids[old])
     assert (deck.nodes[row] == even.nodes[old]).all() and old.sum() >= 8
-    note = " ".join(oddseam.write_mesh(even, tmp_path / "b.bdf").lost)
+    note = " ".join(oddseam.write_mesh(even, tmp_path / "b.bdf").listed)
     assert "of the original deck" in note
     assert oddseam.read_mesh(tmp_path / "b.bdf").n_elements == even.n_elements
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from oddseam.accounts import Account as Account, Entry as Entry
     from oddseam.editing.attaching import attach as attach
     from oddseam.editing.combining import combine as combine
+    from oddseam.editing.creases import erase_crease as erase_crease, name_crease as name_crease
     from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
     from oddseam.editing.lifting import lift as lift
     from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
@@ -36,11 +37,7 @@ if TYPE_CHECKING:
     from oddseam.features.description import describe_patches as describe_patches
     from oddseam.features.drawing import draw_crease as draw_crease
     from oddseam.features.naming import name_patches as name_patches, split_parts as split_parts
-    from oddseam.features.network import (
-        erase_crease as erase_crease,
-        list_creases as list_creases,
-        tidy_creases as tidy_creases,
-    )
+    from oddseam.features.network import list_creases as list_creases, tidy_creases as tidy_creases
     from oddseam.features.patches import find_features as find_features
     from oddseam.features.small import list_small as list_small
     from oddseam.findings import (
@@ -126,7 +123,7 @@ _HOME = {
     "cut_opening": "editing.openings",
     "move_opening": "editing.moving", "read_openings": "editing.table", "repeat": "editing.repeating",
     "describe_patches": "features.description", "find_features": "features.patches",
-    "draw_crease": "features.drawing", "erase_crease": "features.network",
+    "draw_crease": "features.drawing", "erase_crease": "editing.creases", "name_crease": "editing.creases",
     "list_creases": "features.network", "list_small": "features.small", "tidy_creases": "features.network",
     "name_patches": "features.naming", "split_parts": "features.naming",
     "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",

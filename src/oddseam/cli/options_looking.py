@@ -78,12 +78,21 @@ def add_looking(verbs: Verbs) -> None:
     p.add_argument("--gaps", type=float, default=0.0, metavar="LENGTH", help="lead open ends on to creases as near")
     p.add_argument("--stubs", type=float, default=0.0, metavar="LENGTH", help="drop open chains that are shorter")
     p.add_argument("--loops", type=float, default=0.0, metavar="LENGTH", help="drop closed chains that are shorter")
-    p.add_argument("--zigzags", action="store_true", help="lead chains straight that go round facets")
+    p.add_argument("--even", action="store_true", help="even out saw teeth: lead ragged chains along shorter ways")
     p.add_argument("--along", action="append", metavar="ID,ID,...", help="draw a crease along nodes; may be repeated")
     p.add_argument(
         "--across", action="append", metavar="X,Y,Z,X,Y,Z", help="draw one straight across facets; may be repeated"
     )
-    p.add_argument("--erase", action="append", metavar="X,Y,Z", help="take out the chain nearest to a point")
+    p.add_argument(
+        "--erase",
+        action="append",
+        metavar="WHICH",
+        help="take out creases: numbers of the list (3,7-9), a kind (recognised), a point '(1,2,3)', or a pick",
+    )
+    p.add_argument(
+        "--name", action="append", metavar="WHICH=NAME", help="name creases, as a group of their nodes; may be repeated"
+    )
+    p.add_argument("--picture", metavar="PNG", help="draw the creases with their numbers")
 
     p = verbs.add(
         "absorb", "list what is small in the network of creases, and merge it: tiny edges, slivers, double edges"

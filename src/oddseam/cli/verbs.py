@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import sys
 from pathlib import Path
 
@@ -22,6 +23,9 @@ from oddseam.cli.arguments import (
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
+
+_NUMBER = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?")
+
 
 
 def run_survey(args: argparse.Namespace) -> int:
@@ -105,6 +109,16 @@ def run_pieces(args: argparse.Namespace) -> int:
     return 0
 
 
+def _which(text: str, option: str) -> str | tuple[float, float, float]:
+    """Creases as they are given: a point, such as (1, 2, 3) or 1.0,2,3, or words that stand for themselves."""
+    inner = text.strip().removeprefix("(").removesuffix(")")
+    words = [word.strip() for word in inner.split(",")]
+    is_numbers = inner == text.strip() and all(word.isdigit() for word in words)
+    if len(words) == 3 and not is_numbers and all(_NUMBER.fullmatch(word) for word in words):
+        return as_point(inner, option)
+    return text
+
+
 def run_creases(args: argparse.Namespace) -> int:
     """List creases, or change them."""
     if args.output is not None:
@@ -118,10 +132,14 @@ def run_creases(args: argparse.Namespace) -> int:
             raise Refusal(f"--across {text}: two points at least are wanted, each of three numbers")
         mesh = oddseam.draw_crease(mesh, through=[numbers[k : k + 3] for k in range(0, len(numbers), 3)])
     for text in args.erase or ():
-        mesh = oddseam.erase_crease(mesh, as_point(text, "--erase"))
-    tidied = {name: getattr(args, name) for name in ("gaps", "stubs", "loops", "zigzags")}
+        mesh = oddseam.erase_crease(mesh, _which(text, "--erase"))
+    tidied = {name: getattr(args, name) for name in ("gaps", "stubs", "loops", "even")}
     if any(tidied.values()):
         mesh = oddseam.tidy_creases(mesh, **tidied)
+    for which, name in as_pairs(args.name, "--name").items():
+        mesh = oddseam.name_crease(mesh, _which(which, "--name"), name)
+    if args.picture is not None:
+        oddseam.draw(mesh, args.picture, colour="crease", plain=True, title=args.input)
     status = 0 if args.output is None else finish(mesh, args)
     if not args.json:
         tables.print_creases(args.input, mesh)

@@ -1,4 +1,4 @@
-"""The network of creases: its chains listed, tidied up and taken out."""
+"""The network of creases: its chains listed and tidied up."""
 
 from __future__ import annotations
 
@@ -11,16 +11,17 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
+from oddseam.features.chains import anchored_nodes, creases_of, numbered_chains
 from oddseam.features.curves import chains_of, is_stub, neighbours_along
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.features.evening import evened
 from oddseam.model import Creases, Mesh
 from oddseam.model.shape import CREASE_KINDS
 
-_DRAWN, _ANGLE = CREASE_KINDS.index("drawn"), CREASE_KINDS.index("angle")
+_DRAWN = CREASE_KINDS.index("drawn")
 #: A way along edges may be so much longer than the gap that it closes.
 _ROUND = 1.6
-#: A chain turns by more degrees at both ends of a facet's edge: it goes round the facet in a zigzag.
-_ZIGZAG = 40.0
+#: So many places are named.
+_NAMED = 5
 
 
 def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
@@ -51,23 +52,20 @@ def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
     >>> len(chains), round(chains[0]["length"], 3), chains[0]["open_ends"]
     (6, 2.828, 0)
     """
-    creases = _creases_of(mesh)
-    anchored = _anchored(mesh)
+    creases, anchored = creases_of(mesh), anchored_nodes(mesh)
     degree = np.bincount(creases.edges.ravel(), minlength=mesh.n_nodes)
-    chain = chains_of(creases.edges, (degree != 2) | anchored)
-    length = np.linalg.norm(np.diff(mesh.nodes[creases.edges], axis=1)[:, 0], axis=1)
-    total = np.bincount(chain, length)
+    chain, lengths = numbered_chains(mesh)
     order = np.argsort(chain, kind="stable")
-    first = np.searchsorted(chain[order], np.arange(len(total) + 1))
+    first = np.searchsorted(chain[order], np.arange(1, len(lengths) + 2))
     rows = []
-    for number, k in enumerate(np.argsort(-total, kind="stable").tolist(), start=1):
+    for k, length in enumerate(lengths.tolist()):
         its = order[first[k] : first[k + 1]]
         node, times = np.unique(creases.edges[its], return_counts=True)
         ends = node[times == 1] if (times == 1).any() else node[:1]
         rows.append(
             {
-                "number": number,
-                "length": float(total[k]),
+                "number": k + 1,
+                "length": length,
                 "edges": len(its),
                 "kinds": [CREASE_KINDS[kind] for kind in np.unique(creases.kind[its]).tolist()],
                 "ends": mesh.node_ids[ends].tolist(),
@@ -80,9 +78,9 @@ def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
 
 @recorded("tidy creases")
 def tidy_creases(
-    mesh: Mesh, *, gaps: float = 0.0, stubs: float = 0.0, loops: float = 0.0, zigzags: bool = False
+    mesh: Mesh, *, gaps: float = 0.0, stubs: float = 0.0, loops: float = 0.0, even: bool = False
 ) -> tuple[Mesh, Outcome]:
-    """Tidy the network of creases up: gaps are closed first, then stubs, small loops and zigzags go.
+    """Tidy the network of creases up: gaps are closed first, then stubs and small loops go, then teeth are evened out.
 
     Parameters
     ----------
@@ -95,8 +93,9 @@ def tidy_creases(
         Chains that end in the open and are shorter go.
     loops : float
         Closed chains that are shorter go.
-    zigzags : bool
-        Whether chains that go round one facet after the other are led straight, where they are no creases by angle.
+    even : bool
+        Whether chains that go to and fro like the teeth of a saw are led along the shortest edges near by, where they
+        are no creases by angle.  Where no edges lead straighter that is noted (draw one across facets there).
 
     Returns
     -------
@@ -117,11 +116,11 @@ def tidy_creases(
     >>> len(oddseam.tidy_creases(found, loops=1.0).creases.edges)
     6
     """
-    creases = _creases_of(mesh)
+    creases = creases_of(mesh)
     for name, value in (("gaps", gaps), ("stubs", stubs), ("loops", loops)):
         if not 0 <= value < np.inf:
             raise Refusal(f"{name} {value} is no length")
-    anchored = _anchored(mesh)
+    anchored = anchored_nodes(mesh)
     edges, kind = creases.edges, creases.kind
     steps = []
     if gaps > 0:
@@ -137,67 +136,16 @@ def tidy_creases(
         gone = _small_loops(mesh.nodes, edges, loops)
         edges, kind = edges[~gone], kind[~gone]
         steps.append(Step("drop loops", int(gone.sum()), 0.0, f"edges of closed chains, below {loops:g}"))
-    if zigzags:
-        edges, kind, count = _straightened(mesh, edges, kind)
-        steps.append(Step("straighten", count, 0.0, "zigzags round a facet"))
+    notes = []
+    if even:
+        done = evened(mesh, edges, kind)
+        edges, kind = done.edges, done.kind
+        steps.append(Step("even out", done.count, 0.0, "ragged pieces of chains, led along shorter ways"))
+        places = ", ".join(point_text(mesh.nodes[node]) for node in done.left[:_NAMED])
+        if done.left:
+            notes.append(f"{len(done.left):,} ragged piece(s) stay, for no edges lead straighter: at {places}")
     new = with_creases(mesh, Creases(edges, kind), creases)
-    return new, Outcome(tuple(steps), (), ())
-
-
-@recorded("erase crease")
-def erase_crease(mesh: Mesh, near: tuple[float, float, float]) -> tuple[Mesh, Outcome]:
-    """Take the chain of creases that is nearest to a point out of the network.
-
-    Parameters
-    ----------
-    mesh : Mesh
-        With creases, see ``find_features``.
-    near : (x, y, z)
-
-    Returns
-    -------
-    Mesh
-        Patches that it parted are one.  Remeshing finds edges that turn by more than its own angle again: give it
-        ``crease=179`` if the creases of the mesh are to be all.
-
-    Raises
-    ------
-    Refusal
-        If the mesh has no creases.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
-    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> without = oddseam.erase_crease(oddseam.find_features(corner), (1, 0, 0))
-    >>> len(without.creases.edges), len(without.patches.table)
-    (5, 3)
-    """
-    creases = _creases_of(mesh)
-    tree = BoxTree(mesh.nodes[creases.edges[:, [0, 1, 1]]])
-    closest, row = tree.closest(np.array([near], float))
-    degree = np.bincount(creases.edges.ravel(), minlength=mesh.n_nodes)
-    chain = chains_of(creases.edges, (degree != 2) | _anchored(mesh))
-    gone = chain == chain[tree.order[row[0]]]
-    new = with_creases(mesh, Creases(creases.edges[~gone], creases.kind[~gone]), creases)
-    length = float(np.linalg.norm(np.diff(mesh.nodes[creases.edges[gone]], axis=1)[:, 0], axis=1).sum())
-    detail = f"edges, {length:.6g} long, {np.linalg.norm(closest[0] - near):.4g} from {point_text(near)}"
-    return new, Outcome((Step("erase", int(gone.sum()), 0.0, detail),), (), ())
-
-
-def _creases_of(mesh: Mesh) -> Creases:
-    if mesh.creases is None or not len(mesh.creases.edges):
-        raise Refusal("the mesh has no creases; `oddseam features` finds them")
-    return mesh.creases
-
-
-def _anchored(mesh: Mesh) -> Array:
-    """(n,) bool: nodes on rims and where more than two faces meet; a chain that ends there is not in the open."""
-    c = mesh.connectivity
-    found = np.zeros(mesh.n_nodes, bool)
-    found[c.edges[c.is_free | c.is_nonmanifold]] = True
-    return found
+    return new, Outcome(tuple(steps), tuple(notes), ())
 
 
 def _closed_gaps(mesh: Mesh, edges: Array, anchored: Array, most: float) -> Array:
@@ -277,46 +225,3 @@ def _small_loops(nodes: Array, edges: Array, most: float) -> Array:
     is_open = np.zeros(len(total), bool)
     is_open[key[once] // len(nodes)] = True
     return np.asarray((~is_open & (total < most))[chain])
-
-
-def _straightened(mesh: Mesh, edges: Array, kind: Array) -> tuple[Array, Array, int]:
-    """Creases led across facets that they go round in a zigzag, and how often."""
-    corners: dict[tuple[int, int], list[int]] = {}
-    for t in mesh.triangulation.triangles.tolist():
-        for k in range(3):
-            a, b = t[k], t[(k + 1) % 3]
-            corners.setdefault((min(a, b), max(a, b)), []).append(t[(k + 2) % 3])
-    kinds = dict(zip(map(tuple, edges.tolist()), kind.tolist(), strict=True))
-    beside: dict[int, set[int]] = {}
-    for a, b in kinds:
-        beside.setdefault(a, set()).add(b)
-        beside.setdefault(b, set()).add(a)
-    count = 0
-    waiting = [node for node, others in beside.items() if len(others) == 2]
-    while waiting:
-        b = waiting.pop()
-        if len(beside.get(b, ())) != 2:
-            continue
-        a, c = beside[b]
-        sides = [(min(a, b), max(a, b)), (min(b, c), max(b, c))]
-        across = (min(a, c), max(a, c))
-        if any(kinds[side] == _ANGLE for side in sides) or across in kinds or b not in corners.get(across, ()):
-            continue
-        one, two = mesh.nodes[b] - mesh.nodes[a], mesh.nodes[c] - mesh.nodes[b]
-        size = float(np.linalg.norm(one) * np.linalg.norm(two))
-        if size > 0 and np.degrees(np.arccos(np.clip(one @ two / size, -1.0, 1.0))) < _ZIGZAG:
-            continue
-        kinds[across] = max(kinds[side] for side in sides)
-        for side in sides:
-            del kinds[side]
-        del beside[b]
-        for node, other in ((a, c), (c, a)):
-            beside[node].discard(b)
-            beside[node].add(other)
-            waiting.append(node)
-        count += 1
-    return (
-        np.array(list(kinds), np.int32).reshape(-1, 2),
-        np.array(list(kinds.values()), np.int8),
-        count,
-    )

@@ -14,9 +14,12 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.model.connectivity import label_components
+from oddseam.model.shape import CREASE_KINDS
 from oddseam.remeshing.halfedge_kernels import Net
 from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
 
+#: A new edge lies along an old one by this cosine, and so much of its length beside it.
+_ALONG, _BESIDE = 0.7, 0.3
 #: So many places that are missed are named.
 _NAMED = 5
 
@@ -202,15 +205,14 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
         node_ids[~kept] = top + 1 + np.arange(int((~kept).sum()))
     else:
         node_ids = np.arange(1, len(result.points) + 1)
-    carried = mesh.groups.carried(result.node_origin, of_element, sides=False)
-    notes = [f"node group {name!r}: only nodes on corners stay in it" for name in mesh.groups.nodes]
+    groups, notes = _with_curves(mesh, result, mesh.groups.carried(result.node_origin, of_element, sides=False))
     notes += [f"side group {name!r} is dropped, its elements are new" for name in mesh.groups.sides]
     patches = None
     if mesh.patches is not None:
         patches = Patches(mesh.patches.label[of_element], mesh.patches.table)
     creases = None
     if mesh.creases is not None:
-        creases = Creases(result.crease_edges, np.zeros(len(result.crease_edges), np.int8))
+        creases = Creases(result.crease_edges, _kinds(mesh.nodes, mesh.creases, result))
     ids, part = first + np.arange(len(of_element)), mesh.element_part[of_element]
     elements = {"tri": Elements(result.triangles[alone], ids[:m], part[:m])}
     if len(result.quads):
@@ -220,8 +222,47 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
         nodes=result.points,
         node_ids=node_ids,
         elements=elements,
-        groups=Groups(carried.nodes, carried.elements),
+        groups=groups,
         patches=patches,
         creases=creases,
     )
     return new, notes
+
+
+def _kinds(nodes: Array, creases: Creases, result: Surface) -> Array:
+    """(k,) kinds of crease edges: that of the crease they lie along, of those by angle alone where they lie on none."""
+    along = _edges_along(nodes, creases.edges, result)
+    return np.where(along >= 0, creases.kind[np.maximum(along, 0)], np.int8(CREASE_KINDS.index("angle")))
+
+
+def _edges_along(nodes: Array, edges: Array, result: Surface) -> Array:
+    """(k,) the edge (e, 2) of the old surface that every edge of the new one on a curve lies along, or -1."""
+    if not len(edges) or not len(result.crease_edges):
+        return np.full(len(result.crease_edges), -1)
+    a, b = (result.points[result.crease_edges[:, k]] for k in (0, 1))
+    tree = BoxTree(nodes[edges[:, [0, 1, 1]]])
+    place, row = tree.closest((a + b) / 2)
+    found = tree.order[row]
+    step, its = b - a, nodes[edges[found, 1]] - nodes[edges[found, 0]]
+    length, own = np.linalg.norm(step, axis=1), np.linalg.norm(its, axis=1)
+    is_along = np.abs((step * its).sum(axis=1)) >= _ALONG * length * own
+    is_near = np.linalg.norm(place - (a + b) / 2, axis=1) <= _BESIDE * length
+    return np.where(is_along & is_near, found, -1)
+
+
+def _with_curves(mesh: Mesh, result: Surface, carried: Groups) -> tuple[Groups, list[str]]:
+    """Groups with the new nodes on creases and rims all of which they hold, and what is said of them."""
+    notes = [f"side group {name!r} is dropped, its elements are new" for name in mesh.groups.sides]
+    if not mesh.groups.nodes:
+        return Groups({}, carried.elements), notes
+    c = mesh.connectivity
+    edges = c.edges[c.is_free] if mesh.creases is None else np.concatenate([c.edges[c.is_free], mesh.creases.edges])
+    along = _edges_along(mesh.nodes, edges, result)
+    nodes = {}
+    for name, members in mesh.groups.nodes.items():
+        held = np.zeros(mesh.n_nodes, bool)
+        held[members] = True
+        its = result.crease_edges[(along >= 0) & held[edges[np.maximum(along, 0)]].all(axis=1)]
+        nodes[name] = np.union1d(carried.nodes[name], its)
+        notes.append(f"node group {name!r}: {len(nodes[name]):,} nodes, those on corners, creases and rims, stay in it")
+    return Groups(nodes, carried.elements), notes
