@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -54,30 +56,50 @@ def test_shell_example(tmp_path):
     assert (tmp_path / "after.png").exists()
 
 
+#: Runs the commands of a page one after the other in one process, each as the command line would, and then its code.
+RUNNER = """
+import json, shlex, sys
+from oddseam.cli.main import main
+
+page = json.load(open("page.json"))
+for line in page["commands"]:
+    try:
+        status = main(shlex.split(line)[1:])
+    except SystemExit as stop:
+        status = stop.code
+    if status:
+        sys.exit(f"{line}: status {status}")
+exec(compile(page["code"], "the page", "exec"), {"__name__": "__main__"})
+"""
+
+
+@pytest.fixture(scope="session")
+def parts(tmp_path_factory) -> Path:
+    """A folder with the parts of the demo."""
+    folder = tmp_path_factory.mktemp("parts")
+    write_raw_cowl(folder / "inlet_cowl.stl")
+    write_deflector(folder / "deflector_lip.stl")
+    write_draft_tube(folder / "draft_tube.bdf")
+    write_bolt_row(folder / "bolts.csv")
+    write_hand_wheel(folder)
+    write_bearing_block(folder / "bearing_block.bdf")
+    write_bearing_block_new(folder / "bearing_block_new.stl")
+    write_bearing_block_new(folder / "bearing_block_drain.stl", drain=True)
+    return folder
+
+
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_what_the_pages_show_works(page, tmp_path):
-    """The blocks of a page run in order, in a folder that holds the parts of the demo."""
-    write_raw_cowl(tmp_path / "inlet_cowl.stl")
-    write_deflector(tmp_path / "deflector_lip.stl")
-    write_draft_tube(tmp_path / "draft_tube.bdf")
-    write_bolt_row(tmp_path / "bolts.csv")
-    write_hand_wheel(tmp_path)
-    write_bearing_block(tmp_path / "bearing_block.bdf")
-    write_bearing_block_new(tmp_path / "bearing_block_new.stl")
-    write_bearing_block_new(tmp_path / "bearing_block_drain.stl", drain=True)
-    code: list[str] = []
-    for kind, block in BLOCK.findall(page.read_text(encoding="utf-8")):
-        if kind == "python":
-            code.append(block)
-            continue
-        for line in block.replace("\\\n", " ").splitlines():
-            if line.startswith("oddseam "):
-                done = shell(line.split("  #")[0], tmp_path)
-                assert done.returncode == 0, f"{line}\n{done.stderr}"
-    if code:
-        done = subprocess.run([sys.executable, "-c", "\n".join(code)], cwd=tmp_path, capture_output=True, text=True,
-                              check=False, timeout=600)  # fmt: skip
-        assert done.returncode == 0, done.stderr
+def test_what_the_pages_show_works(page, parts, tmp_path):
+    """The commands of a page run in order, in a folder that holds the parts of the demo, and then its code."""
+    shutil.copytree(parts, tmp_path, dirs_exist_ok=True)
+    blocks = BLOCK.findall(page.read_text(encoding="utf-8"))
+    lines = [line for kind, block in blocks if kind == "sh" for line in block.replace("\\\n", " ").splitlines()]
+    commands = [line.split("  #")[0] for line in lines if line.startswith("oddseam ")]
+    code = "\n".join(block for kind, block in blocks if kind == "python")
+    (tmp_path / "page.json").write_text(json.dumps({"commands": commands, "code": code}))
+    done = subprocess.run([sys.executable, "-c", RUNNER], cwd=tmp_path, capture_output=True, text=True, check=False,
+                          timeout=600)  # fmt: skip
+    assert done.returncode == 0, done.stderr
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)

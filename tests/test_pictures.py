@@ -27,9 +27,10 @@ def test_the_nearest_surface_is_seen_and_the_inside_has_its_own_colour():
     nodes, triangles = shapes.sheet(2)
     camera = Camera.looking(np.array([0, 0, 1.0]), np.array([0.5, 0.5, 0]), 1.5, 60, 40)
     below = np.concatenate([nodes, nodes - [0, 0, 1.0]])
-    front, depth = render(below, np.concatenate([triangles + len(nodes), triangles]), camera)
+    seen = render(below, np.concatenate([triangles + len(nodes), triangles]), camera)
+    front, depth = seen.picture, seen.depth
     assert depth[20, 30] == pytest.approx(0.0) and depth[0, 0] == -np.inf
-    back, _ = render(nodes, triangles[:, ::-1], camera)
+    back = render(nodes, triangles[:, ::-1], camera).picture
     assert front[20, 30, 2] > front[20, 30, 0] and back[20, 30, 0] > back[20, 30, 2]
     assert np.argmin(INSIDE) == np.argmin(back[20, 30])
     assert (front[0, 0] == 1.0).all()
@@ -41,9 +42,9 @@ def test_lines_hide_behind_what_is_in_front():
     camera = Camera.looking(np.array([0, 0, 1.0]), np.array([0.5, 0.5, 0]), 1.5, 60, 40)
     n = len(nodes)
     red = (1.0, 0.0, 0.0)
-    plain, _ = render(behind, triangles, camera)
-    hidden, _ = render(behind, triangles, camera, (Lines("hidden", np.array([[n, n + 1]]), red),))
-    shown, _ = render(behind, triangles, camera, (Lines("shown", np.array([[n + 2, n + 3]]), red),))
+    plain = render(behind, triangles, camera).picture
+    hidden = render(behind, triangles, camera, (Lines("hidden", np.array([[n, n + 1]]), red),)).picture
+    shown = render(behind, triangles, camera, (Lines("shown", np.array([[n + 2, n + 3]]), red),)).picture
     assert (plain == hidden).all() and not (plain == shown).all()
 
 
@@ -86,15 +87,117 @@ def yellow(picture: np.ndarray) -> int:
     return int(((view[..., 0] > view[..., 2] + 60) & (view[..., 1] > view[..., 2] + 60)).sum())
 
 
+def filled(picture: np.ndarray) -> int:
+    """Pixels of cut faces, hatched or not."""
+    view = picture[60:750, 10:810]
+    red, green, blue = view[..., 0], view[..., 1], view[..., 2]
+    return int(((red - green > 8) & (green - blue > 15) & (green - blue < 60) & (red > 100)).sum())
+
+
+def words_of(monkeypatch, draw) -> list[str]:
+    """What a picture says."""
+    from oddseam.pictures.sheet import Sheet
+
+    said: list[str] = []
+    plain = Sheet.text
+    monkeypatch.setattr(
+        Sheet, "text", lambda self, x, y, words, *a, **k: (said.append(words), plain(self, x, y, words, *a, **k))[1]
+    )
+    draw()
+    return said
+
+
+def test_patches_side_by_side_have_other_colours():
+    from oddseam.pictures.patchwise import patch_colours
+
+    chance = np.random.default_rng(5)
+    nodes, triangles = shapes.sphere(60)
+    seeds = chance.normal(size=(120, 3))
+    seeds /= np.linalg.norm(seeds, axis=1, keepdims=True)
+    label = np.argmax(nodes[triangles].mean(axis=1) @ seeds.T, axis=1).astype(np.int32)
+    label = np.unique(label, return_inverse=True)[1].astype(np.int32)
+    table = tuple(oddseam.Patch(f"p{k}") for k in range(int(label.max()) + 1))
+    mesh = shapes.mesh((nodes, triangles)).replaced(patches=oddseam.Patches(label, table))
+    colours = patch_colours(mesh)
+    rows = oddseam.describe_patches(mesh)
+    pairs = [(k, other - 1) for k, row in enumerate(rows) for other in row["neighbours"]]
+    assert len(pairs) > 500 and all((colours[a] != colours[b]).any() for a, b in pairs)
+
+
+def test_numbers_stand_on_what_they_name(tmp_path):
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    from oddseam.pictures.labels import draw_area_numbers
+
+    figure = Figure()
+    FigureCanvasAgg(figure)
+    axes = figure.add_axes((0, 0, 1, 1))
+    facet = np.full((100, 200), -1)
+    facet[10:90, 10:100], facet[10:90, 100:190], facet[40:45, 50:55] = 0, 1, 2
+    draw_area_numbers(axes, facet, np.array([4, 7, 9]))
+    found = {text.get_text(): text.get_position() for text in axes.texts}
+    assert found.keys() == {"5", "8"}  # the third is too small for one
+    for name, (x, y) in found.items():
+        assert facet[int(y), int(x)] == {"5": 0, "8": 1}[name]
+    cube = oddseam.find_features(shapes.mesh(shapes.cube(), unit="mm"))
+    patches, creases = (picture_of(cube, tmp_path / "a.png", colour=colour) for colour in ("patch", "crease"))
+    assert (patches != creases).any()
+
+
+def test_a_pick_is_drawn_in_its_surroundings(tmp_path, monkeypatch):
+    ball = hollow_ball()
+    whole = picture_of(ball, tmp_path / "a.png", plain=True)
+    said = words_of(monkeypatch, lambda: oddseam.draw(ball, tmp_path / "b.png", marked="near (0, -2, 0) rings 1"))
+    shown = np.asarray(Image.open(tmp_path / "b.png").convert("RGB")).astype(int)
+    orange = (shown[..., 0] > shown[..., 2] + 80) & (shown[..., 0] > 120)
+    assert orange[60:750, 10:810].sum() > 100 and orange[:, 820:].sum() > 5000  # in place, and from near by
+    same = (shown[60:750, 10:810] == whole[60:750, 10:810]).all(axis=2)
+    assert same.mean() > 0.95 and any("elements picked" in words for words in said)
+
+
+def test_titles_say_which_file_is_shown(run, tmp_path, monkeypatch):
+    from oddseam.cli.main import main
+
+    oddseam.write_mesh(shapes.mesh(shapes.cube(), unit="mm"), tmp_path / "given.stl")
+    mended = oddseam.mend(oddseam.read_mesh(tmp_path / "given.stl", unit="mm"))
+    oddseam.write_mesh(mended, tmp_path / "clean.seam")
+    monkeypatch.chdir(tmp_path)
+    said = words_of(monkeypatch, lambda: main(["picture", "clean.seam", "-o", "a.png", "--plain"]))
+    assert said[0] == "clean.seam"
+    assert (
+        words_of(monkeypatch, lambda: oddseam.draw(mended, tmp_path / "b.png", plain=True))[0]
+        == "given.stl, after mend"
+    )
+
+
+def test_meant_joints_are_no_faults(tmp_path):
+    one, two = shapes.sheet(4), shapes.sheet(4)
+    mesh = shapes.side_by_side(one, (two[0][:, [0, 2, 1]] + [0, 0.45, -0.4], two[1]))
+    joined = oddseam.mend(mesh, overlaps="imprint", close="none")
+    found = oddseam.survey(joined)
+    assert found.finding("T-joints").severity == "note" and found.finding("non-manifold edges") is None
+    assert oddseam.survey(joined.replaced(account=mesh.account)).finding("non-manifold edges").severity == "fault"
+    shown, bare = (
+        picture_of(one, tmp_path / "a.png", plain=True) for one in (joined, joined.replaced(account=mesh.account))
+    )
+    blue = [((p[..., 2] > p[..., 0] + 120) & (p[..., 2] > 140)).sum() for p in (shown, bare)]
+    assert blue[0] == 0 < blue[1]
+
+
 def test_a_cut_shows_what_is_inside(tmp_path):
     ball = hollow_ball()
     whole = picture_of(ball, tmp_path / "a.png", direction="front", plain=True)
     halved = picture_of(ball, tmp_path / "b.png", direction="front", plain=True, cut="y=0")
     by_normal = picture_of(ball, tmp_path / "c.png", direction="front", plain=True, cut=((0, 0, 0), (0, 5.0, 0)))
-    assert yellow(whole) == 0
-    # between the two circles the inside of the outer ball shows
+    # between the two circles it is solid, and filled; the hollow shows its wall
     circle = np.pi * (0.9 * 690 / 2) ** 2
-    assert yellow(halved) == pytest.approx(circle * (1 - 0.25), rel=0.05)
+    assert yellow(whole) == yellow(halved) == 0 and filled(whole) == 0
+    assert filled(halved) == pytest.approx(circle * (1 - 0.25), rel=0.05)
+    # a ball with a hole is not solid: its inside shows
+    nodes, triangles = shapes.sphere(24, 2.0)
+    torn = picture_of(shapes.mesh((nodes, triangles[1:])), tmp_path / "d.png", direction="front", plain=True, cut="y=0")
+    assert filled(torn) < 200 and yellow(torn) > 0.9 * circle
     assert (halved[100:] == by_normal[100:]).all()  # below the words on the plane
 
 

@@ -22,17 +22,17 @@ def run_pick(args: argparse.Namespace) -> int:
         check_output(args)
     mesh = read(args)
     found = _picked(mesh, args)
+    written = None
+    if args.output is not None:
+        written = oddseam.write_mesh(oddseam.add_group(mesh, args.group, args.pick, of=args.of), args.output)
+    if args.picture is not None:
+        oddseam.draw(mesh, args.picture, marked=args.pick, title=f"{args.input}: {args.pick}", plain=True)
     if args.json:
         print(json.dumps(found))
     else:
         tables.print_picked(args, found)
-    if args.picture is not None:
-        oddseam.draw(mesh, args.picture, only=args.pick, title=args.pick, plain=True)
-    if args.output is None:
-        return 0
-    written = oddseam.write_mesh(oddseam.add_group(mesh, args.group, args.pick, of=args.of), args.output)
-    if not args.json:
-        tables.print_written(written, mesh)
+        if written is not None:
+            tables.print_written(written, mesh)
     return 0
 
 

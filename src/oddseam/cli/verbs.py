@@ -27,7 +27,6 @@ from oddseam.formats import format_of
 _NUMBER = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?")
 
 
-
 def run_survey(args: argparse.Namespace) -> int:
     """Print what a survey found; the status says nothing of the part, only whether it was surveyed."""
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
@@ -183,13 +182,13 @@ def run_compare(args: argparse.Namespace) -> int:
     """Compare two meshes."""
     before, after = (oddseam.read_mesh(path, unit=args.unit) for path in (args.input, args.other))
     found = oddseam.compare(before, after)
+    if args.picture is not None:
+        oddseam.draw(after, args.picture, direction=as_direction(args.direction), against=before, plain=True)
     if args.json:
         print(json.dumps({"before": args.input, "after": args.other, **found.to_dict()}))
     else:
         tables.print_comparison(args.input, args.other, found)
-    if args.picture is not None:
-        oddseam.draw(after, args.picture, direction=as_direction(args.direction), against=before, plain=True)
-        if not args.json:
+        if args.picture is not None:
             print(f"wrote {args.picture}")
     return 0
 
@@ -348,8 +347,11 @@ def run_picture(args: argparse.Namespace) -> int:
     before = None if args.before is None else oddseam.read_mesh(args.before, unit=args.unit)
     colour = None if args.colour is None else args.colour.replace("-", "_")
     sizes = None if args.sizes is None else oddseam.SizeField.read(args.sizes)
+    title = Path(args.input).name
+    if args.before is not None:
+        title += f", and {Path(args.before).name} before"
     oddseam.draw(
-        mesh, args.output, direction=as_direction(args.direction), title=args.title,
+        mesh, args.output, direction=as_direction(args.direction), title=args.title or title,
         only=args.only, hide=args.hide, cut=args.cut, colour=colour, sizes=sizes, before=before, plain=args.plain,
     )  # fmt: skip
     print(f"wrote {args.output}")

@@ -46,24 +46,40 @@ def free_edges(mesh: Mesh, limits: Limits) -> Finding | None:
     return Finding("free edges", severity, int(count.sum()), "edges", message, advice, places, len(count))
 
 
-def nonmanifold_edges(mesh: Mesh) -> Finding | None:
-    """Edges with three faces and more."""
+def nonmanifold_edges(mesh: Mesh, but: Array | None = None) -> Finding | None:
+    """Edges with three faces and more, but some (e,) that are meant."""
     c = mesh.connectivity
-    most = int(c.face_count.max()) if len(c.face_count) else 0
-    t = mesh.triangulation
-    doubled = np.zeros(mesh.n_nodes, bool)
-    doubled[t.triangles[mesh.duplicate_triangles]] = True
-    by_copies = int(doubled[c.edges[c.is_nonmanifold]].all(axis=1).sum())
+    found = c.is_nonmanifold if but is None else c.is_nonmanifold & ~but
+    most = int(c.face_count[found].max(initial=0))
+    by_copies = int((found & edges_of_copies(mesh)).sum())
     return _edge_finding(
-        mesh, np.flatnonzero(c.is_nonmanifold), "non-manifold edges", "fault",
+        mesh, np.flatnonzero(found), "non-manifold edges", "fault",
         f"three faces or more meet in an edge (at most {most}); {by_copies:,} of them at duplicate facets",
         "`oddseam mend` drops fins and inner walls; --keep-joints leaves T-joints that are meant.",
     )  # fmt: skip
 
 
-def nonmanifold_nodes(mesh: Mesh) -> Finding | None:
-    """Nodes with several fans, or on a non-manifold edge."""
+def edges_of_copies(mesh: Mesh) -> Array:
+    """(e,) bool: non-manifold edges whose nodes both belong to duplicate facets."""
+    c = mesh.connectivity
+    doubled = np.zeros(mesh.n_nodes, bool)
+    doubled[mesh.triangulation.triangles[mesh.duplicate_triangles]] = True
+    return np.asarray(c.is_nonmanifold & doubled[c.edges].all(axis=1))
+
+
+def joints(mesh: Mesh, meant: Array) -> Finding | None:
+    """T-joints that are meant: no fault."""
+    return _edge_finding(
+        mesh, np.flatnonzero(meant), "T-joints", "note", "shells share these edges, three or more at each, as is meant",
+        "`oddseam mend --no-keep-joints` takes them for damage.",
+    )  # fmt: skip
+
+
+def nonmanifold_nodes(mesh: Mesh, but: Array | None = None) -> Finding | None:
+    """Nodes with several fans, or on a non-manifold edge, but those of some edges (e,) that are meant."""
     nodes = mesh.connectivity.nonmanifold_nodes
+    if but is not None:
+        nodes = np.setdiff1d(nodes, mesh.connectivity.edges[but])
     if not len(nodes):
         return None
     places, n = gathered(mesh.nodes, np.column_stack([nodes, nodes]), mesh.node_ids[nodes])
@@ -108,6 +124,12 @@ def coincident_nodes(mesh: Mesh) -> Finding | None:
     pairs = np.column_stack([first[index[extra]], extra])
     places, n = gathered(mesh.nodes, pairs, mesh.node_ids[pairs])
     message = "nodes at exactly the same place as another one; what meets there is not joined"
+    on_rim = np.zeros(mesh.n_nodes, bool)
+    on_rim[mesh.connectivity.edges[mesh.connectivity.is_free]] = True
+    if len(mesh.faces) and not on_rim[pairs].any():
+        message = "nodes at exactly the same place as another one, where surfaces only touch"
+        advice = "Each surface keeps nodes of its own there, as mending leaves it; `oddseam weld` joins them."
+        return Finding("coincident nodes", "note", len(extra), "nodes (pairs of node ids)", message, advice, places, n)
     return Finding("coincident nodes", "warning", len(extra), "nodes (pairs of node ids)", message,
                    "`oddseam mend` joins those on rims; --keep-joints leaves them.", places, n)  # fmt: skip
 
@@ -235,5 +257,10 @@ def crossing_facets(mesh: Mesh) -> Finding | None:
     message = f"pairs of facets that pierce one another along {along:,} line(s), {total.sum():.4g} long in all"
     if flat or same:
         message += f"; {flat:,} of the pairs lie in one plane, {same:,} are duplicates"
-    return Finding("crossing facets", "fault", len(pairs), "pairs (element ids)", message,
-                   "`oddseam mend` makes what is solid one; see --overlaps.", places, n)  # fmt: skip
+    advice = "`oddseam mend` makes what is solid one; see --overlaps."
+    if any(entry.operation == "mend" for entry in mesh.account):  # which left them
+        advice = (
+            "An open sheet has no inside: `oddseam mend --overlaps imprint` lets them share edges, --trim cuts a side "
+            "off, --close all makes all of it one solid."
+        )
+    return Finding("crossing facets", "fault", len(pairs), "pairs (element ids)", message, advice, places, n)

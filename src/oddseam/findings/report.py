@@ -12,6 +12,7 @@ from oddseam.findings.contacts import contact_findings
 from oddseam.findings.finding import SEVERITIES, Finding
 from oddseam.findings.gaps import gap_findings, holes
 from oddseam.findings.limits import Limits
+from oddseam.findings.meant import meant_joints
 from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.geometry.threads import in_runs
@@ -149,8 +150,10 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progr
         found.append(defects.degenerate_facets(mesh))
         found.append(defects.coincident_nodes(mesh))
         progress("walking round nodes", 0.5)
-        found.append(defects.nonmanifold_edges(mesh))
-        found.append(defects.nonmanifold_nodes(mesh))
+        joints = meant_joints(mesh)
+        found.append(defects.nonmanifold_edges(mesh, but=joints))
+        found.append(defects.nonmanifold_nodes(mesh, but=joints))
+        found.append(defects.joints(mesh, joints))
         found.append(defects.crumbs(mesh, limits))
         progress("looking for crossings", 0.6)
         found.append(defects.crossing_facets(mesh))

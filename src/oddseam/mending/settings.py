@@ -8,6 +8,7 @@ import numpy as np
 
 from oddseam.errors import Refusal
 from oddseam.findings import Limits
+from oddseam.findings.meant import joints_are_kept
 from oddseam.formats import format_named
 from oddseam.model import Mesh
 from oddseam.model.facing import crack_width
@@ -71,7 +72,7 @@ def settings_of(
     if overlaps not in (None, "union", "imprint", "keep"):
         raise Refusal(f"overlaps {overlaps!r} is not union, imprint or keep")
     if keep_joints is None:
-        keep_joints = mesh.source is not None and mesh.source.records is not None
+        keep_joints = joints_are_kept(mesh)
     overlaps = overlaps or ("keep" if keep_joints else "union")
     if trim not in (None, "inside", "outside"):
         raise Refusal(f"trim {trim!r} is not inside or outside")

@@ -3,22 +3,32 @@
 from __future__ import annotations
 
 import textwrap
+from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.findings import Limits, Place, Survey
+from oddseam.findings import Limits, Survey
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.model import Mesh
 from oddseam.pictures.colouring import Colouring, draw_scale
 from oddseam.pictures.marks import Mark
 from oddseam.pictures.scene import Scene
 from oddseam.pictures.sheet import FONT, Sheet
-from oddseam.pictures.view import Camera, render
+from oddseam.pictures.view import Camera, Lines, render
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _SHOT = (168, 108)
 _STEP = 117
+_LARGE = (430, 430)
+#: A close-up shows no more than so many times the size of its place.
+_AROUND = 1.5
+#: It shows the other side where lines take up so many times the room there.
+_MORE = 3.0
 
 
 def draw_close_ups(sheet: Sheet, scene: Scene, marks: list[Mark], left: int, top: int, eye: Array) -> None:
@@ -26,7 +36,9 @@ def draw_close_ups(sheet: Sheet, scene: Scene, marks: list[Mark], left: int, top
     width, height = _SHOT
     for row, mark in enumerate(marks):
         upper = top + row * _STEP
-        sheet.put(_close_up(scene, mark.place, eye), left, upper)
+        picture, scale = _close_up(scene, mark, eye)
+        sheet.put(picture, left, upper)
+        draw_scale_bar(sheet.overlay(left, upper, width, height), scale, width, height, FONT - 2.0)
         sheet.frame(left, upper, width, height, mark.colour)
         x, y = left + width + 12, upper + 8
         sheet.text(x, y, f"{mark.number}  {mark.finding.kind}", FONT + 1.5, weight="bold", color=mark.colour)
@@ -44,27 +56,67 @@ def _describe(mark: Mark) -> str:
     lines = [f"at ({at})", f"{items}, {extent}"]
     if mark.finding.n_places > 1:
         lines.append(f"one of {mark.finding.n_places:,} places")
-    lines += textwrap.wrap(mark.finding.advice, 38)[:2]
+    lines += textwrap.wrap(mark.finding.advice, 38, max_lines=2, placeholder=" ...")
     return "\n".join(lines)
 
 
-def _close_up(scene: Scene, place: Place, eye: Array) -> Array:
-    """The surroundings of a place, seen about along their normal, with all that is further off cut away."""
-    centre = np.array(place.centre)
-    away = np.linalg.norm(scene.nodes - centre, axis=1)[scene.triangles]
-    distance = np.minimum(np.minimum(away[:, 0], away[:, 1]), away[:, 2])
+def draw_scale_bar(axes: Axes, scale: float, width: float, height: float, size: float = FONT, unit: str = "") -> None:
+    """A bar of a round length, about a quarter of the width long, in the lower left corner."""
+    from matplotlib.patheffects import withStroke
+
+    room = 0.25 * width / scale
+    power = 10.0 ** np.floor(np.log10(room))
+    length = max(step * power for step in (1, 2, 5) if step * power <= room)
+    x, y = 0.02 * width + 4.0, height - 8.0 - 0.5 * size
+    pen = withStroke(linewidth=4.5, foreground="white")
+    axes.plot([x, x + length * scale], [y, y], color="#222222", lw=2.5, solid_capstyle="butt", path_effects=[pen])
+    halo = [withStroke(linewidth=2.2, foreground="white")]
+    axes.text(x, y - 4, f"{length:g} {unit}".strip(), fontsize=size, va="bottom", path_effects=halo)
+
+
+def _close_up(scene: Scene, mark: Mark, eye: Array) -> tuple[Array, float]:
+    """The surroundings of a place; the picture and its scale."""
+    place, centre = mark.place, np.array(mark.place.centre)
+    distance = _distances(scene, centre)
     by_distance = np.argsort(distance, kind="stable")
     within = int(np.searchsorted(distance[by_distance], 0.5 * place.size))
     nearest = scene.nodes[scene.triangles[by_distance[: min(within, 24) or 24]]]
     edge = float(np.median(np.linalg.norm(nearest[:, 1] - nearest[:, 0], axis=1)))
-    reach = max(0.75 * place.size, 5.0 * edge)
-    near = np.flatnonzero(distance < 2.2 * reach)
-    camera = Camera.looking(_look(area_vectors(nearest), eye), centre, 2.0 * reach, *_SHOT)
+    # the place fills a good part of the picture, however large the facets round it are
+    reach = max(0.75 * place.size, min(5.0 * edge, _AROUND * place.size) if place.size > 0 else 5.0 * edge)
+    look = _look(area_vectors(nearest), eye)
+    own = tuple(lines for lines in scene.lines if lines.kind == mark.finding.kind)
+    ahead, behind = (_pixels_of(scene, own, centre, reach, its) for its in (look, -look)) if own else (1, 0)
+    # what is marked by lines may be hidden from the one side
+    return near_by(scene, centre, reach, -look if behind > _MORE * ahead else look, _SHOT)
+
+
+def _pixels_of(scene: Scene, lines: tuple[Lines, ...], centre: Array, reach: float, look: Array) -> int:
+    """How many pixels of a close-up some lines change."""
+    drawn, bare = (near_by(replace(scene, lines=its), centre, reach, look, _SHOT)[0] for its in (lines, ()))
+    return int((drawn != bare).any(axis=2).sum())
+
+
+def near_by(scene: Scene, centre: Array, reach: float, look: Array, size: tuple[int, int]) -> tuple[Array, float]:
+    """What lies about a point, with all that is further off cut away; the picture and its scale."""
+    near = np.flatnonzero(_distances(scene, centre) < 2.2 * reach)
+    camera = Camera.looking(look, centre, 2.0 * reach, *size)
     colours = None if scene.colours is None else scene.colours[near]
-    picture, _ = render(
+    shown = render(
         scene.nodes, scene.triangles[near], camera, scene.lines, wire=True, colours=colours, element=scene.element[near]
     )
-    return picture
+    return shown.picture, camera.scale
+
+
+def _distances(scene: Scene, centre: Array) -> Array:
+    """(m,) distance of the box of every triangle from a point."""
+    low, high = boxes(scene.nodes[scene.triangles])
+    return np.asarray(np.linalg.norm(np.maximum(np.maximum(low - centre, centre - high), 0.0), axis=1))
+
+
+def look_from_outside(scene: Scene, rows: Array, eye: Array) -> Array:
+    """A direction from which some triangles are seen from the front, where that can be."""
+    return _look(area_vectors(scene.nodes[scene.triangles[rows]]), eye)
 
 
 def _look(vectors: Array, eye: Array) -> Array:
@@ -84,6 +136,21 @@ def _look(vectors: Array, eye: Array) -> Array:
 def draw_colour_scale(sheet: Sheet, colouring: Colouring, left: int, top: int) -> None:
     """The histogram of the measure that colours the elements."""
     draw_scale(sheet.histogram(left + 12, top + 40, 400, 120), colouring)
+
+
+def draw_picked(sheet: Sheet, scene: Scene, is_picked: Array, left: int, top: int, eye: Array) -> None:
+    """How many elements are picked, and what they look like in their surroundings."""
+    rows = np.flatnonzero(is_picked)
+    points = scene.nodes[scene.triangles[rows]].reshape(-1, 3)
+    low, high = points.min(axis=0), points.max(axis=0)
+    size = float(np.linalg.norm(high - low))
+    sheet.text(left, top, f"{len(np.unique(scene.element[rows])):,} elements picked", FONT + 2.0, weight="bold")
+    corners = " to ".join("(" + ", ".join(f"{c:.5g}" for c in corner) + ")" for corner in (low, high))
+    sheet.text(left, top + 20, f"from {corners}", FONT - 1.0, color="#444444")
+    picture, scale = near_by(scene, (low + high) / 2, 0.9 * size, look_from_outside(scene, rows, eye), _LARGE)
+    sheet.put(picture, left, top + 40)
+    sheet.frame(left, top + 40, *_LARGE, "#888888")
+    draw_scale_bar(sheet.overlay(left, top + 40, *_LARGE), scale, *_LARGE)
 
 
 def draw_quality(sheet: Sheet, mesh: Mesh, found: Survey, left: int) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,16 +17,35 @@ from oddseam.findings.measuring import thin_places
 from oddseam.geometry.planes import Plane
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
+from oddseam.picks import pick
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
-from oddseam.pictures.column import draw_close_ups, draw_colour_scale, draw_histograms, draw_quality
+from oddseam.pictures.column import (
+    draw_close_ups,
+    draw_colour_scale,
+    draw_histograms,
+    draw_picked,
+    draw_quality,
+    draw_scale_bar,
+)
+from oddseam.pictures.labels import draw_area_numbers, draw_chain_numbers
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.moved import draw_outline, moves_of_elements, outline_of
-from oddseam.pictures.patchwise import crease_lines, list_patches, patch_colours
+from oddseam.pictures.patchwise import (
+    crease_lines,
+    creases_by_kind,
+    list_chains,
+    list_patches,
+    longest_chains,
+    patch_colours,
+)
 from oddseam.pictures.scene import COLOURS, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
-from oddseam.pictures.view import Camera, render
+from oddseam.pictures.view import OUTSIDE, Camera, Rendered, render
 from oddseam.sizes import SizeField
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 #: Directions from which a part can be looked at.
 DIRECTIONS = {
@@ -35,6 +55,8 @@ DIRECTIONS = {
 }  # fmt: skip
 #: What is marked in a picture of lengths: the shortest.
 _SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
+#: What is picked, and surfaces that are only to be seen through their lines.
+_PICKED, _PALE = (0.90, 0.45, 0.10), (0.86, 0.88, 0.90)
 _VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
 _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
@@ -47,6 +69,7 @@ def draw(
     title: str | None = None,
     only: str | None = None,
     hide: str | None = None,
+    marked: str | None = None,
     cut: Plane | None = None,
     colour: str | None = None,
     sizes: SizeField | None = None,
@@ -67,12 +90,15 @@ def draw(
     title : str, optional
     only, hide : str, optional
         Picks of the elements to show, and not to show.
+    marked : str, optional
+        A pick of elements to show in a colour of their own in their surroundings, and once more from near by.
     cut : str or (point, normal), optional
         A plane, ``"x=12.5"`` or six numbers; what lies between it and the eye is cut away.
     colour : str, optional
         A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
-        the rings then mark the worst elements.  With ``"patch"`` every patch has one, and creases are drawn; with
-        ``"thickness"`` or ``"gap"`` it is that of the wall behind an element, or of the gap before it.
+        the rings then mark the worst elements.  With ``"patch"`` every patch has one and carries its number, and
+        creases are drawn; with ``"crease"`` these alone, by their kind and with their numbers; with ``"thickness"`` or
+        ``"gap"`` it is that of the wall behind an element, or of the gap before it.
     sizes : SizeField, optional
         Colour every facet by the edge length that is wanted there.
     against : Mesh, optional
@@ -107,6 +133,9 @@ def draw(
 
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
+        if marked is not None:
+            scene = replace(scene, colours=np.where(picked[scene.element, None], _PICKED, OUTSIDE))
+            return scene, None
         if sizes is not None:
             wanted = Lengths.of_field(one, sizes)
             return replace(scene, colours=wanted.colours(sizes.at(scene.nodes[scene.triangles].mean(axis=1)))), wanted
@@ -125,12 +154,17 @@ def draw(
             its = local_lengths(one, colour)
             lengths = Lengths.of_elements(one, colour, its)
             return replace(scene, colours=lengths.colours(its[scene.element])), lengths
+        if colour == "crease":
+            return replace(scene, colours=np.full((len(scene.triangles), 3), _PALE), lines=creases_by_kind(one)), None
         if colour == "patch":
             of_element = patch_colours(one)[one.patches.label[scene.element]]  # type: ignore[union-attr]
             return replace(scene, colours=of_element, lines=(crease_lines(one),)), None
         colouring = colouring_of(one, colour)
         return replace(scene, colours=colouring.colours(scene.element)), colouring
 
+    picked = np.zeros(mesh.n_elements, bool)
+    if marked is not None:
+        picked[pick(mesh, marked)] = True
     scene, scale = scene_for(mesh)
     sheet = Sheet()
     if before is not None:
@@ -139,7 +173,8 @@ def draw(
         _draw_two(sheet, (before, mesh), (was, scene), eye, title, plain, both)
         sheet.save(path)
         return path
-    by_length = colour in ("patch", *LENGTHS) or any(other is not None for other in (sizes, against, moved_from))
+    by_length = colour in ("patch", "crease", *LENGTHS)
+    by_length |= any(other is not None for other in (sizes, against, moved_from, marked))
     if found is None and not plain and not by_length:
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
@@ -153,7 +188,11 @@ def draw(
     sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
     points = scene.points if scene.outline is None else np.concatenate([scene.points, scene.outline.reshape(-1, 3)])
     camera = Camera.around(points, eye, *_VIEW[2:])
-    _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
+    axes, seen = _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
+    if colour == "patch":
+        draw_area_numbers(axes, seen.facet, mesh.patches.label[scene.element])  # type: ignore[union-attr]
+    elif colour == "crease":
+        draw_chain_numbers(axes, camera, seen.depth, mesh.nodes, longest_chains(mesh))
     _draw_legend(sheet, (scene,), bool(marks))
     column = _VIEW[0] + _VIEW[2] + 20
     if isinstance(scale, Colouring):
@@ -168,6 +207,10 @@ def draw(
             draw_histograms(sheet, mesh, column, 284)
     elif colour == "patch":
         list_patches(sheet, mesh, column, 66)
+    elif colour == "crease":
+        list_chains(sheet, mesh, column, 66)
+    elif marked is not None:
+        draw_picked(sheet, scene, picked[scene.element], column, 76, eye)
     elif marks:
         draw_close_ups(sheet, scene, marks, column, 62, eye)
     elif found is not None:
@@ -190,7 +233,9 @@ def _eye(direction: str | tuple[float, float, float]) -> Array:
 
 
 def _name(mesh: Mesh) -> str:
-    return mesh.source.name if mesh.source is not None else "surface"
+    """What a mesh that was read is called, and what has become of it since."""
+    name = mesh.source.name if mesh.source is not None else "surface"
+    return f"{name}, after {mesh.account.last.operation}" if len(mesh.account) else name
 
 
 def _subtitle(mesh: Mesh, scene: Scene, found: Survey | None) -> str:
@@ -204,39 +249,38 @@ def _subtitle(mesh: Mesh, scene: Scene, found: Survey | None) -> str:
 
 def _draw_view(
     sheet: Sheet, box: tuple[int, int, int, int], scene: Scene, camera: Camera, marks: list[Mark], mesh: Mesh
-) -> None:
-    """The scene, its rings and a scale bar in a box of the sheet."""
+) -> tuple[Axes, Rendered]:
+    """The scene, its rings and a scale bar in a box of the sheet; what is over it, and what was drawn."""
     left, top, width, height = box
     sample = scene.triangles[:: 1 + len(scene.triangles) // 100_000]
     facet = np.sqrt(np.median(np.linalg.norm(area_vectors(scene.nodes[sample]), axis=1))) * camera.scale
-    picture, depth = render(
+    seen = render(
         scene.nodes, scene.triangles, camera, scene.lines,
-        wire=bool(facet > 4.0), colours=scene.colours, element=scene.element,
+        wire=bool(facet > 4.0), colours=scene.colours, element=scene.element, cut=scene.cut,
     )  # fmt: skip
-    sheet.put(picture, left, top)
+    sheet.put(seen.picture, left, top)
     axes = sheet.overlay(left, top, width, height)
     if scene.outline is not None:
         draw_outline(axes, camera, scene.outline)
-    draw_rings(axes, camera, depth, marks)
-    room = 0.25 * camera.width / camera.scale
-    power = 10.0 ** np.floor(np.log10(room))
-    length = max(step * power for step in (1, 2, 5) if step * power <= room)
-    x, y = 16.0, camera.height - 14.0
-    axes.plot([x, x + length * camera.scale], [y, y], color="#222222", lw=2.5, solid_capstyle="butt")
-    axes.text(x, y - 8, f"{length:g} {mesh.unit or '(unit not known)'}", fontsize=FONT, va="bottom")
+    draw_rings(axes, camera, seen.depth, marks)
+    draw_scale_bar(axes, camera.scale, width, height, unit=mesh.unit or "(unit not known)")
+    return axes, seen
 
 
 def _draw_legend(sheet: Sheet, scenes: tuple[Scene, ...], marked: bool) -> None:
     """What the colours mean, of those that occur."""
     entries = [] if scenes[0].colours is not None else [("outside", "#A8BDCC"), ("inside", "#F0E442")]
+    entries += [("cut through solid", "#DECCAD")] * any(
+        scene.cut is not None and scene.cut.is_solid.any() for scene in scenes
+    )
     for kind in ("free edges", "non-manifold edges", "misoriented edges", "crossing facets", "worst elements"):
         if any(group.kind == kind and len(group.edges) for scene in scenes for group in scene.lines):
             entries.append((kind, COLOURS[kind]))
     x = 20.0
     for name, hue in entries:
         sheet.text(x, HEIGHT - 22, "\u25a0", 12, color=hue)
-        sheet.text(x + 16, HEIGHT - 22, name)
-        x += 34 + 6.6 * len(name)
+        sheet.text(x + 20, HEIGHT - 22, name)
+        x += 40 + 6.6 * len(name)
     if marked:
         sheet.text(WIDTH - 16, HEIGHT - 22, "dashed ring: on the far side", ha="right", color="#444444")
 

@@ -1,13 +1,18 @@
-"""Patches in colours of their own, with creases as lines, and the list of what they are."""
+"""Patches in colours of their own, creases as lines, and the lists of what they are."""
 
 from __future__ import annotations
+
+import heapq
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.features.chains import creases_of, numbered_chains
 from oddseam.features.description import describe_patches
+from oddseam.features.network import list_creases
 from oddseam.model import Mesh
+from oddseam.model.shape import CREASE_KINDS
 from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.pictures.view import Lines
 
@@ -21,17 +26,45 @@ _HUES = np.array(
 _NO_PATCH = (0.80, 0.81, 0.82)
 _INK = (0.10, 0.12, 0.14)
 _MOST_LISTED = 22
+#: So many chains carry their number.
+_MOST_NUMBERED = 60
+_KINDS = {
+    "angle": (0.10, 0.12, 0.14), "recognised": (0.0, 0.45, 0.70), "drawn": (0.84, 0.37, 0.0),
+    "crossing": (0.80, 0.47, 0.65),
+}  # fmt: skip
 
 
 def patch_colours(mesh: Mesh) -> Array:
     """(p + 1, 3) a colour for every patch, other than those of its neighbours where that can be; the last for none."""
-    rows = describe_patches(mesh)
-    hue = np.full(len(rows), -1)
-    for k, row in enumerate(rows):
-        taken = {int(hue[other - 1]) for other in row["neighbours"]}
-        free = [h for h in range(len(_HUES)) if h not in taken]
-        hue[k] = free[k % len(free)] if free else k % len(_HUES)
+    beside = [{other - 1 for other in row["neighbours"]} for row in describe_patches(mesh)]
+    hue = np.full(len(beside), -1)
+    for turn, k in enumerate(_most_entangled_first(beside)):
+        taken = {int(hue[other]) for other in beside[k]}
+        free = [h for h in range(len(_HUES)) if h not in taken] or list(range(len(_HUES)))
+        hue[k] = free[turn % len(free)]
     return np.concatenate([_HUES[hue], [_NO_PATCH]])
+
+
+def _most_entangled_first(beside: list[set[int]]) -> list[int]:
+    """An order in which each has few neighbours before it: on a plane or a ball never more than five.
+
+    D. W. Matula, L. L. Beck (1983), Smallest-last ordering and clustering and graph coloring algorithms.
+    """
+    degree = [len(its) for its in beside]
+    heap = [(count, k) for k, count in enumerate(degree)]
+    heapq.heapify(heap)
+    done = [False] * len(beside)
+    order = []
+    while heap:
+        count, k = heapq.heappop(heap)
+        if done[k] or count > degree[k]:
+            continue
+        done[k] = True
+        order.append(k)
+        for other in beside[k]:
+            degree[other] -= 1
+            heapq.heappush(heap, (degree[other], other))
+    return order[::-1]
 
 
 def crease_lines(mesh: Mesh) -> Lines:
@@ -39,6 +72,40 @@ def crease_lines(mesh: Mesh) -> Lines:
     if mesh.creases is None:
         raise Refusal("the mesh has no creases; `oddseam features` finds them")
     return Lines("creases", mesh.creases.edges, _INK, pen=2)
+
+
+def creases_by_kind(mesh: Mesh) -> tuple[Lines, ...]:
+    """The creases as lines, each kind in a colour of its own."""
+    creases = creases_of(mesh)
+    return tuple(
+        Lines(name, creases.edges[creases.kind == k], _KINDS[name], pen=3) for k, name in enumerate(CREASE_KINDS)
+    )
+
+
+def longest_chains(mesh: Mesh) -> dict[int, Array]:
+    """Edges of the longest chains of creases by their number."""
+    number, lengths = numbered_chains(mesh)
+    edges = creases_of(mesh).edges
+    return {k: edges[number == k] for k in range(1, min(len(lengths), _MOST_NUMBERED) + 1)}
+
+
+def list_chains(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
+    """The longest chains of creases, and what the colours mean."""
+    rows = list_creases(mesh)
+    sheet.text(left, top, f"{len(rows):,} chains of creases", FONT + 1.5, weight="bold")
+    for k, (name, hue) in enumerate(_KINDS.items()):
+        sheet.text(left + 100 * k, top + 26, "\u25a0", 13, color=hue)
+        sheet.text(left + 20 + 100 * k, top + 26, name, FONT - 0.5)
+    for k, row in enumerate(rows[:_MOST_LISTED]):
+        y = top + 56 + 27 * k
+        ends = "closed" if len(row["ends"]) == 1 else f"{row['open_ends']} open end(s)" if row["open_ends"] else ""
+        sheet.text(left, y - 6, f"{row['number']}  {', '.join(row['kinds'])}", FONT, weight="bold")
+        words = [f"{row['length']:.5g} long", f"{row['edges']:,} edges", *([ends] if ends else [])]
+        sheet.text(left + 22, y + 7, ", ".join(words), FONT - 1.5, color="#444444")
+    if len(rows) > _MOST_LISTED:
+        sheet.text(
+            left + 22, top + 56 + 27 * _MOST_LISTED, f"and {len(rows) - _MOST_LISTED:,} shorter ones", FONT - 0.5
+        )
 
 
 def list_patches(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:

@@ -10,12 +10,13 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings import Finding, Place
+from oddseam.findings.meant import meant_joints
 from oddseam.geometry.clipping import clip_triangles
 from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.geometry.planes import Plane, as_plane
 from oddseam.model import Mesh
 from oddseam.picks import pick
-from oddseam.pictures.view import Lines
+from oddseam.pictures.view import Cut, Lines
 
 #: Okabe-Ito colours, given to the kinds of finding by us.
 COLOURS = {
@@ -53,6 +54,8 @@ class Scene:
     colours : (m, 3) float array, optional
     outline : (k, 2, 3) float array, optional
         Ends of lines that are drawn over all else.
+    cut : Cut, optional
+        The plane before which all was cut away.
     """
 
     nodes: Array
@@ -62,6 +65,7 @@ class Scene:
     said: tuple[str, ...] = ()
     colours: Array | None = None
     outline: Array | None = None
+    cut: Cut | None = None
 
     @property
     def points(self) -> Array:
@@ -109,7 +113,8 @@ def scene_of(
         nodes, lines = np.concatenate([nodes, ends]), (*lines, more)
     scene = Scene(nodes, t.triangles[rows], t.element[rows], lines, tuple(said))
     if cut is not None and len(rows):
-        scene = _cut(scene, *as_plane(cut), toward_eye)
+        whole = np.append(mesh.pieces.is_solid, False)[mesh.pieces.of_triangle] & _is_shown_whole(mesh, shown)
+        scene = _cut(scene, whole[rows], *as_plane(cut), toward_eye)
     if not len(scene.triangles):
         raise Refusal("nothing is left to draw; pick or cut less away")
     return scene
@@ -125,7 +130,8 @@ def _finding_lines(mesh: Mesh, shown: Array) -> tuple[Lines, ...]:
     seen[c.edge_of[corner]] = True
     wrong = np.zeros(len(c.edges), bool)
     wrong[c.pair_edges[~c.pair_agrees]] = True
-    kinds = (("misoriented edges", wrong), ("non-manifold edges", c.is_nonmanifold), ("free edges", c.is_free))
+    odd = c.is_nonmanifold & ~meant_joints(mesh)
+    kinds = (("misoriented edges", wrong), ("non-manifold edges", odd), ("free edges", c.is_free))
     return tuple(Lines(kind, c.edges[which & seen], to_rgb(COLOURS[kind])) for kind, which in kinds)
 
 
@@ -141,8 +147,16 @@ def _lines_of_crossings(mesh: Mesh, shown: Array) -> tuple[Array, Lines]:
     return ends, Lines("crossing facets", edges, to_rgb(COLOURS["crossing facets"]))
 
 
-def _cut(scene: Scene, point: Array, normal: Array, toward_eye: Array) -> Scene:
-    """Without what lies between the plane and the eye; with the outline of the section."""
+def _is_shown_whole(mesh: Mesh, shown: Array) -> Array:
+    """(m,) bool: triangles of pieces no facet of which is hidden."""
+    t, piece = mesh.triangulation, mesh.pieces.of_triangle
+    whole = np.ones(len(mesh.pieces.volume) + 1, bool)
+    whole[piece[~shown[t.element]]] = False
+    return np.asarray(whole[piece])
+
+
+def _cut(scene: Scene, is_solid: Array, point: Array, normal: Array, toward_eye: Array) -> Scene:
+    """Without what lies between the plane and the eye; with the outline of the section, and its faces if solid."""
     if normal @ toward_eye < 0:
         normal = -normal
     nodes, triangles, origin, section = clip_triangles(scene.nodes, scene.triangles, point, normal)
@@ -151,5 +165,6 @@ def _cut(scene: Scene, point: Array, normal: Array, toward_eye: Array) -> Scene:
     where = ", ".join(f"{c:.4g}" for c in point)
     said = f"cut through ({where}) across ({', '.join(f'{c:.3g}' for c in normal)})"
     return Scene(
-        nodes, triangles, scene.element[origin], (Lines("section", section, _SECTION), *lines), (*scene.said, said)
-    )
+        nodes, triangles, scene.element[origin], (Lines("section", section, _SECTION), *lines), (*scene.said, said),
+        cut=Cut(point, normal / np.linalg.norm(normal), is_solid[origin]),
+    )  # fmt: skip

@@ -17,6 +17,9 @@ PAPER = np.array([1.0, 1.0, 1.0])
 OUTSIDE = np.array([0.66, 0.74, 0.80])
 INSIDE = np.array([0.94, 0.89, 0.26])
 _INK = np.array([0.16, 0.20, 0.24], np.float32)
+#: What is solid where it is cut, and its hatching: so many pixels of the finer picture from line to line.
+SECTION = np.array([0.87, 0.80, 0.68])
+_HATCH = 14
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,6 +74,41 @@ class Lines:
     pen: int = 2
 
 
+@dataclass(frozen=True, eq=False)
+class Cut:
+    """A plane, what lies before which was cut away, and for every triangle (m,) whether it bounds a solid."""
+
+    point: Array
+    normal: Array
+    is_solid: Array
+
+    def depths(self, camera: Camera) -> Array:
+        """(height, width) depth of the plane at every pixel."""
+        right, up, toward = camera.axes @ self.normal
+        y, x = np.mgrid[: camera.height, : camera.width]
+        across, above = (x + 0.5 - camera.width / 2) / camera.scale, (camera.height / 2 - y - 0.5) / camera.scale
+        away = (self.point - camera.centre) @ self.normal
+        return np.asarray((away - right * across - up * above) / toward)
+
+
+@dataclass(frozen=True, eq=False)
+class Rendered:
+    """What was drawn.
+
+    Attributes
+    ----------
+    picture : (height, width, 3) float array
+    depth : (height, width) float array
+        -inf where there is no surface.
+    facet : (height, width) int array
+        The row of the triangle that is seen, -1 where there is none, or a cut face.
+    """
+
+    picture: Array
+    depth: Array
+    facet: Array
+
+
 def render(
     nodes: Array,
     triangles: Array,
@@ -79,7 +117,8 @@ def render(
     wire: bool = False,
     colours: Array | None = None,
     element: Array | None = None,
-) -> tuple[Array, Array]:
+    cut: Cut | None = None,
+) -> Rendered:
     """Draw a surface.
 
     Parameters
@@ -96,12 +135,8 @@ def render(
         one each.
     element : (m,) int array, optional
         Which element every triangle is of; there is no border between those of one.
-
-    Returns
-    -------
-    picture : (height, width, 3) float array
-    depth : (height, width) float array
-        -inf where there is no surface.
+    cut : Cut, optional
+        Where the surface was cut away: what is solid there is filled.
     """
     fine = Camera(camera.axes, camera.centre, camera.scale * _FINER, camera.width * _FINER, camera.height * _FINER)
     xy, z = fine.project(nodes)
@@ -113,8 +148,20 @@ def render(
     first = 1 if shown[0] < 0 else 0
     shown, ident = shown[first:], (back - first).reshape(ident.shape)
     normals = unit_normals(nodes[triangles[shown]]) @ camera.axes.T
-    canvas = _shaded(ident, normals, None if colours is None else colours[shown])
-    _ink_outlines(canvas, ident, normals, wire, shown if element is None else element[shown])
+    paint = np.where((normals[:, 2] >= 0)[:, None], OUTSIDE, INSIDE) if colours is None else colours[shown]
+    of = shown if element is None else element[shown]
+    if cut is not None:
+        # where the first that is met beyond the cut looks away, the cut is within what is solid
+        solid = np.append(cut.is_solid[shown] & (normals[:, 2] < 0), False)[ident]
+        depth[solid] = cut.depths(fine)[solid]
+        ident[solid] = len(shown)
+        normals = np.concatenate([normals, [[0.0, 0.0, 1.0]]])
+        paint, of, shown = np.concatenate([paint, [SECTION]]), np.append(of, -1), np.append(shown, -1)
+    canvas = _shaded(ident, normals, paint)
+    _ink_outlines(canvas, ident, normals, wire, of)
+    if cut is not None:
+        row, column = np.nonzero(solid)
+        canvas[row, column] *= np.where((row + column) % _HATCH < 2, np.float32(0.72), np.float32(1.0))[:, None]
     for group in lines:
         if len(group.edges):
             slack = 3.0 / fine.scale
@@ -122,15 +169,14 @@ def render(
             draw_lines(xy, z, edges, depth, slack, np.array(group.colour, np.float32), group.pen * _FINER, canvas)
     tiles = [(slice(i, None, _FINER), slice(j, None, _FINER)) for i in range(_FINER) for j in range(_FINER)]
     picture = np.add.reduce([canvas[tile] for tile in tiles]) / np.float32(len(tiles))
-    return picture, np.maximum.reduce([depth[tile] for tile in tiles])
+    facet = np.append(shown, -1)[ident[::_FINER, ::_FINER]]
+    return Rendered(picture, np.maximum.reduce([depth[tile] for tile in tiles]), facet)
 
 
-def _shaded(ident: Array, normals: Array, colours: Array | None) -> Array:
+def _shaded(ident: Array, normals: Array, colours: Array) -> Array:
     light = np.array([-0.35, 0.45, 0.82])
     facing = np.where(normals[:, 2] >= 0, 1.0, -1.0)
     strength = np.clip((normals * facing[:, None]) @ light, 0.0, 1.0)
-    if colours is None:
-        colours = np.where((facing > 0)[:, None], OUTSIDE, INSIDE)
     colour = colours * (0.45 + 0.6 * strength[:, None])
     palette = np.concatenate([np.clip(colour, 0.0, 1.0), PAPER[None]]).astype(np.float32)
     canvas: Array = palette[ident]  # -1, no facet, takes the paper at the end
