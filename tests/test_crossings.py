@@ -145,3 +145,37 @@ def test_rounding_that_makes_facets_cross_is_said(tmp_path):
     mesh = oddseam.Mesh.from_triangles(np.concatenate([thin, lid]), np.concatenate([triangles, triangles + 8]))
     assert oddseam.prove(mesh).is_clean
     assert oddseam.write_mesh(mesh, tmp_path / "thin.stl").broken
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_crossings_that_follow_from_known_ones_are_those_found_from_the_start(seed):
+    from oddseam.geometry.crossings import crossing_pairs
+    from oddseam.model.editing import edited, merged
+
+    chance = np.random.default_rng(seed)
+    nodes, triangles = shapes.sphere(16)
+    mesh = shapes.side_by_side((nodes, triangles), (nodes * 0.8 + chance.normal(size=3) * 0.5, triangles))
+    if seed % 3 == 0:
+        from test_refine import wall  # of quads, each two triangles of one name
+
+        mesh = wall()
+        mesh = mesh.replaced(nodes=mesh.nodes + chance.normal(0.0, 0.4, mesh.nodes.shape))
+    assert len(mesh.crossing_triangles)
+    for _ in range(6):
+        match chance.integers(4):
+            case 0:
+                nodes = mesh.nodes.copy()
+                nodes[chance.integers(mesh.n_nodes, size=5)] += chance.normal(0.0, 0.3, (5, 3))
+                mesh = mesh.replaced(nodes=nodes)
+            case 1:
+                few, more = (chance.integers(mesh.n_elements, size=k) for k in (9, 20))
+                mesh = edited(mesh, drop=few, turn=more)
+            case 2:
+                mesh = edited(mesh, add_triangles=chance.integers(mesh.n_nodes, size=(6, 3)), like=np.zeros(6, int))
+            case _:
+                into = np.arange(mesh.n_nodes)
+                gone, stays = chance.choice(mesh.n_nodes, 2, replace=False)
+                into[gone] = stays
+                mesh = merged(mesh, into)
+        found = mesh.crossing_triangles
+        assert np.array_equal(found, crossing_pairs(mesh.nodes, mesh.triangulation.triangles))

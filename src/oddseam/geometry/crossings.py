@@ -19,7 +19,9 @@ from oddseam.geometry.threads import in_runs, in_shares
 Vector = list[int]
 
 
-def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = None) -> Array:
+def crossing_pairs(
+    nodes: Array, triangles: Array, degenerate: Array | None = None, among: Array | None = None
+) -> Array:
     """Pairs of triangles whose interiors meet.
 
     Triangles on the same three nodes, and those that overlap in a plane or fold back over an
@@ -34,6 +36,8 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
     triangles : (m, 3) int array
     degenerate : int array, optional
         Rows with collinear corners, if they are known already.
+    among : int array, optional
+        Rows of which at least one is in every pair that is wanted.
 
     Returns
     -------
@@ -47,7 +51,11 @@ def crossing_pairs(nodes: Array, triangles: Array, degenerate: Array | None = No
     sound = np.delete(np.arange(len(triangles)), degenerate)
     if len(sound) < 2:
         return np.zeros((0, 2), np.int32)
-    pairs, state = pairs_near(nodes, triangles[sound], contacts=False)
+    if among is not None:
+        wanted = np.zeros(len(triangles), bool)
+        wanted[among] = True
+        among = np.flatnonzero(wanted[sound])
+    pairs, state = pairs_near(nodes, triangles[sound], contacts=False, among=among)
     pairs = sound[pairs]
     keep = np.ones(len(pairs), bool)
     for k in np.flatnonzero(state == UNSURE).tolist():

@@ -16,6 +16,12 @@ from oddseam.arrays import Array
 from oddseam.geometry.cells import in_turn, linked_sides
 from oddseam.geometry.exact_points import Point
 from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
+from oddseam.geometry.winding_tree import WindingTree
+
+#: With so many points times triangles a tree of these is not worth its while.
+_DIRECT = 20_000
+#: A winding number that a tree finds this much off a whole one is summed up exactly.
+_CLEAR = 0.1
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,13 +160,26 @@ def _measured(corners: Array, times: Array, piece: Array) -> Array:
     by_piece = np.argsort(piece, kind="stable")
     begin = np.searchsorted(piece[by_piece], np.arange(count + 1))
     base = np.zeros(count, np.int64)
-    for p in range(count):
-        point = corners[by_piece[begin[p]]].mean(axis=0)
-        for q in np.flatnonzero((low <= point).all(axis=1) & (high >= point).all(axis=1)).tolist():
-            if q != p:
-                rows = by_piece[begin[q] : begin[q + 1]]
-                base[p] += round(winding_number(point, _repeated(corners[rows], times[rows])))
+    point = corners[by_piece[begin[:-1]]].mean(axis=1)
+    for q in range(count):
+        held = ((low[q] <= point) & (point <= high[q])).all(axis=1)
+        held[q] = False
+        its = np.flatnonzero(held)
+        if len(its):
+            rows = by_piece[begin[q] : begin[q + 1]]
+            base[its] += _whole_windings(point[its], _repeated(corners[rows], times[rows]))
     return base
+
+
+def _whole_windings(points: Array, corners: Array) -> Array:
+    """(k,) winding numbers of a closed surface about points, which are whole; of many points in O(log m) each."""
+    if len(points) * len(corners) > _DIRECT:
+        turns = WindingTree(corners).at(points)
+        unsure = np.abs(turns - np.round(turns)) > _CLEAR
+    else:
+        turns, unsure = np.zeros(len(points)), np.ones(len(points), bool)
+    turns[unsure] = [winding_number(point, corners) for point in points[unsure]]
+    return np.round(turns).astype(np.int64)
 
 
 def _repeated(corners: Array, times: Array) -> Array:

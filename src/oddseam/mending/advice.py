@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from oddseam.formats import as_held
+from oddseam.mending.overlaps import MOST_PAIRS
 from oddseam.mending.settings import Settings
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -25,6 +26,8 @@ def advice(
         return []
     _, across, _ = c.measure_rims(mended.nodes)
     rims = f"spanning {len(across):,} rim(s), the widest {across.max():.4g} across"
+    if len(given.crossing_triangles) > MOST_PAIRS:
+        return []
     if len(mended.triangulation.triangles) + _PAIR * len(mended.crossing_triangles) > _MOST:
         return [f"if this is meant as one solid, `oddseam mend --close all` may make it one by {rims} (not tried)"]
     solid = mend(given, replace(asked, close="all", widest=np.inf, one_solid=True, trim=None))

@@ -56,21 +56,21 @@ def normals_beside(mesh: Mesh, corner: Array) -> Array:
 def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array]:
     """Rows of ``border`` at which creases end, and their directions (k, 3) into the hole."""
     c = mesh.connectivity
-    on = np.full(mesh.n_nodes, -1)
-    on[border] = np.arange(len(border))
-    ends = c.edges[c.pair_edges]
-    near = np.flatnonzero((on[ends] >= 0).any(axis=1))
+    first, rows = c.pairs_at
+    near = np.unique(np.concatenate([rows[first[node] : first[node + 1]] for node in border.tolist()]))
     turn = turn_angles(*(normals_beside(mesh, corner) for corner in c.pairs[near].T))
-    sharp = ends[near[turn > CREASE]]
+    sharp = c.edges[c.pair_edges[near[turn > CREASE]]]
     here = np.concatenate([sharp[:, 0], sharp[:, 1]])
     there = np.concatenate([sharp[:, 1], sharp[:, 0]])
-    count = np.bincount(on[here[on[here] >= 0]], minlength=len(border))
-    last = np.flatnonzero(on[here] >= 0)
-    last = last[count[on[here[last]]] == 1]  # where there are two, the crease passes by
-    here, there = here[last], there[last]
-    direction = mesh.nodes[here] - mesh.nodes[there]
+    order = np.argsort(border, kind="stable")
+    at = order[np.minimum(np.searchsorted(border[order], here), len(border) - 1)]
+    on = np.where(border[at] == here, at, -1)
+    count = np.bincount(on[on >= 0], minlength=len(border))
+    last = np.flatnonzero(on >= 0)
+    last = last[count[on[last]] == 1]  # where there are two, the crease passes by
+    direction = mesh.nodes[here[last]] - mesh.nodes[there[last]]
     length = np.linalg.norm(direction, axis=1, keepdims=True)
-    return on[here], direction / np.where(length > 0, length, 1.0)
+    return on[last], direction / np.where(length > 0, length, 1.0)
 
 
 def divided(points: Array, size: Array, at: Array, direction: Array) -> Division:

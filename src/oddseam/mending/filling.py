@@ -19,6 +19,9 @@ from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.editing import edited
 
+#: Of more rims than so many at once the fills get no nodes of their own, which takes most of the time.
+_MOST_REFINED = 3_000
+
 
 @dataclass
 class Filled:
@@ -32,6 +35,8 @@ class Filled:
         With how many facets.
     curved : int
         How many of the fills follow the curvature round them.
+    plain : bool
+        Whether they were filled without new nodes, for there were too many.
     islands : list of Rim
         Rims that no one asked for, but which lay within one that was filled.
     left : list of (Rim, str)
@@ -43,6 +48,7 @@ class Filled:
     rims: int = 0
     facets: int = 0
     curved: int = 0
+    plain: bool = False
     islands: list[Rim] = field(default_factory=list)
     left: list[tuple[Rim, str]] = field(default_factory=list)
     crossing: list[tuple[Rim, str]] = field(default_factory=list)
@@ -51,6 +57,7 @@ class Filled:
     def text(self) -> str:
         """How they were filled, in words."""
         more = [f"{self.curved:,} with the curvature round them"] * (self.curved > 0)
+        more += ["without nodes of their own, for they are many"] * self.plain
         more += [f"round {len(self.islands):,} island(s)"] * bool(self.islands)
         return ", ".join([f"with {self.facets:,} facets", *more])
 
@@ -76,10 +83,11 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: boo
     within = islands_of(mesh, rims)
     inside = {id(island) for islands in within.values() for island in islands}
     fills: list[_Fill] = []
+    report.plain = len(rims) > _MOST_REFINED
     for number, rim in enumerate(rims):
         if id(rim) in inside:
             continue
-        fill, reason = _prepared(mesh, rim, within.get(number, []), flat)
+        fill, reason = _prepared(mesh, rim, within.get(number, []), flat, report.plain)
         if fill is None:
             report.left.append((rim, reason))
         else:
@@ -104,7 +112,7 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: boo
     return filled, report
 
 
-def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim], is_flat: bool) -> tuple[_Fill | None, str]:
+def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim], is_flat: bool, is_plain: bool) -> tuple[_Fill | None, str]:
     if not all(one.closed and _runs_along(mesh, one) for one in (rim, *islands)):
         return None, "it is not a plain loop of consistently oriented facets"
     holes = [Hole.along(nodes, corners) for nodes, corners in _simple_loops(rim)]
@@ -112,11 +120,11 @@ def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim], is_flat: bool) -> tuple[
         holes[0] = holes[0].with_island(mesh.nodes, Hole.along(island.nodes, island.corners))
     flat, curved, like = [], [], []
     for hole in holes:
-        patch, reason = cover(mesh, hole)
+        patch, reason = cover(mesh, hole, is_plain)
         if patch is None:
             return None, reason
         flat.append(patch)
-        follows = not is_flat and is_in_smooth_surroundings(mesh, hole, patch)
+        follows = not is_flat and not is_plain and is_in_smooth_surroundings(mesh, hole, patch)
         curved.append(bent(mesh, hole, patch) if follows else patch)
         like.append(_neighbour_in_main_part(mesh, hole.corner[hole.corner >= 0]))
     changed = any(one is not other for one, other in zip(flat, curved, strict=True))
@@ -156,10 +164,13 @@ def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) 
     first_new = int(mesh.element_ids.max()) + 1
     ids = filled.element_ids[filled.triangulation.element[pairs]]
     its = np.flatnonzero(ids.max(axis=1, initial=0) >= first_new)
+    if not len(its):
+        return {}
     of = owner[ids[its].max(axis=1) - first_new]
     found = {}
-    for number in np.unique(of).tolist():
-        mine = its[of == number]
+    order = np.argsort(of, kind="stable")
+    names, first = np.unique(of[order], return_index=True)
+    for number, mine in zip(names.tolist(), np.split(its[order], first[1:]), strict=True):
         others = np.unique(ids[mine].min(axis=1))
         others = others[others < first_new]
         place = point_text(filled.nodes[filled.triangulation.triangles[pairs[mine[0]]]].mean(axis=(0, 1)))

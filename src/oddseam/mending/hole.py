@@ -18,8 +18,9 @@ from oddseam.compiled import announce
 from oddseam.mending.creased import Division, crease_ends, divided, normals_beside
 from oddseam.model import Mesh
 
-#: Longer loops are cut in two before they are triangulated: time grows with the cube.
-_MOST_AT_ONCE = 400
+#: Longer loops are cut in two before they are triangulated, for time grows with the cube; those round islands later,
+#: as a cut may part an island from its bridge.
+_MOST_AT_ONCE, _MOST_WITH_ISLANDS = 200, 400
 #: Borders with fewer nodes have no room for a node inside.
 _LEAST_TO_REFINE = 6
 
@@ -97,30 +98,34 @@ class Patch:
     has_crease: bool = False
 
 
-def cover(mesh: Mesh, hole: Hole) -> tuple[Patch | None, str]:
-    """Triangles over a hole with new nodes as close as those of the border, or a reason why not."""
+def cover(mesh: Mesh, hole: Hole, plain: bool = False) -> tuple[Patch | None, str]:
+    """Triangles over a hole with new nodes as close as those of the border, or a reason why not.
+
+    A ``plain`` one has no new nodes.
+    """
     border, local = hole.border, hole.local
     if len(border) < 3:
         return None, "it has fewer than three nodes"
     if len(border) == 3 and _is_facet(mesh, border):
         return None, "it is the border of a single facet"
     size, taken = hole.sizes(mesh.nodes), _taken(mesh, hole)
-    division = _division(mesh, hole, size)
+    division = Division.none(len(hole.node)) if plain else _division(mesh, hole, size)
     at_border = len(hole.node)
     normals = np.zeros((at_border, 3))
     normals[hole.corner >= 0] = normals_beside(mesh, hole.corner[hole.corner >= 0])
     points = np.concatenate([mesh.nodes[hole.node], division.points])
-    parts = [triangulated(points, normals, loop, taken) for loop in division.loops]
+    most = _MOST_WITH_ISLANDS if (hole.corner < 0).any() else _MOST_AT_ONCE
+    parts = [triangulated(points, normals, loop, taken, most) for loop in division.loops]
     if any(part is None for part in parts) and len(division.loops) > 1:
         division = Division.none(at_border)
         points = mesh.nodes[hole.node]
-        parts = [triangulated(points, normals, division.loops[0], taken)]
+        parts = [triangulated(points, normals, division.loops[0], taken, most)]
     if any(part is None for part in parts):
         return None, "every way to fill it uses an edge that is there already"
     name = np.concatenate([local, len(border) + np.arange(len(division.points))])
     triangles = name[np.concatenate([part for part in parts if part is not None])]
     added = division.points
-    if len(border) >= _LEAST_TO_REFINE:
+    if len(border) >= _LEAST_TO_REFINE and not plain:
         wanted = np.concatenate([size, np.full(len(added), float(np.median(size)))])
         every = np.concatenate([mesh.nodes[border], added])
         more, refined = _refined(every, triangles, wanted, name[division.creases])
@@ -166,20 +171,22 @@ def _is_facet(mesh: Mesh, nodes: Array) -> bool:
     )
 
 
-def triangulated(points: Array, normals: Array, which: Array, taken: set[tuple[int, int]]) -> Array | None:
+def triangulated(
+    points: Array, normals: Array, which: Array, taken: set[tuple[int, int]], most: int = _MOST_AT_ONCE
+) -> Array | None:
     """Triangles over the loop ``which`` (indices into ``points``), or ``None``.
 
     ``normals`` belongs to the first points, those round the hole; a loop that goes from one to
-    the next of them runs along a facet.
+    the next of them runs along a facet.  Loops of more than ``most`` points are cut in two.
     """
     from oddseam.mending.kernels import triangulate_loop
 
     announce(triangulate_loop)
     n = len(which)
-    if n > _MOST_AT_ONCE:
+    if n > most:
         i, k = _best_chord(points[which], which, taken)
         one, two = which[i : k + 1], np.concatenate([which[k:], which[: i + 1]])
-        parts = [triangulated(points, normals, half, taken) for half in (one, two)]
+        parts = [triangulated(points, normals, half, taken, most) for half in (one, two)]
         return None if any(p is None for p in parts) else np.concatenate(parts)  # type: ignore[arg-type]
     forbidden = np.zeros((n, n), np.bool_)
     row = {int(w): i for i, w in enumerate(which.tolist())}

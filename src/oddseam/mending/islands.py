@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from oddseam.arrays import Array
@@ -27,7 +29,11 @@ def islands_of(mesh: Mesh, rims: list[Rim]) -> dict[int, list[Rim]]:
     if not shores or c.n_rims < 2:
         return {}
     middle = np.array([mesh.nodes[c.rims[k].nodes].mean(axis=0) for k in shores])
+    low = np.array([mesh.nodes[c.rims[k].nodes].min(axis=0) for k in shores])
+    high = np.array([mesh.nodes[c.rims[k].nodes].max(axis=0) for k in shores])
+    across = np.linalg.norm(high - low, axis=1)
     place = {id(rim): k for k, rim in enumerate(c.rims)}
+    looks = _mean_normals(mesh)
     found: dict[int, tuple[float, int, float]] = {}
     for number, rim in enumerate(rims):
         if not rim.closed or len(rim.nodes) < 3:
@@ -35,11 +41,20 @@ def islands_of(mesh: Mesh, rims: list[Rim]) -> dict[int, list[Rim]]:
         points = mesh.nodes[rim.nodes]
         size = float(np.linalg.norm(np.ptp(points, axis=0)))
         own = piece_of[place[id(rim)]]
-        for k in np.flatnonzero(np.linalg.norm(middle - points.mean(axis=0), axis=1) < size).tolist():
+        near = np.linalg.norm(middle - points.mean(axis=0), axis=1) < size
+        near &= (low >= points.min(axis=0) - size).all(axis=1) & (high <= points.max(axis=0) + size).all(axis=1)
+        near &= across <= (1.0 + 4.0 * _OFF) * size
+        plane = _plane(points) if near.any() else None
+        if plane is None:
+            continue
+        if looks[place[id(rim)]] @ plane.normal < _ALIKE:
+            continue
+        near &= _about(plane, middle, size) & (looks[shores] @ plane.normal >= _ALIKE)
+        for k in np.flatnonzero(near).tolist():
             shore = c.rims[shores[k]]
             if piece_of[shores[k]] == own or (shores[k] in found and found[shores[k]][0] <= size):
                 continue
-            if _lies_within(mesh, mesh.nodes[shore.nodes], shore, points, rim, size):
+            if _lies_within(mesh.nodes[shore.nodes], points, size, plane):
                 away = np.linalg.norm(points[:, None] - mesh.nodes[shore.nodes][None], axis=2).min()
                 found[shores[k]] = (size, number, float(away))
     islands: dict[int, list[tuple[float, Rim]]] = {}
@@ -48,25 +63,46 @@ def islands_of(mesh: Mesh, rims: list[Rim]) -> dict[int, list[Rim]]:
     return {number: [rim for _, rim in sorted(its, key=lambda one: one[0])] for number, its in islands.items()}
 
 
-def _lies_within(mesh: Mesh, island: Array, shore: Rim, points: Array, rim: Rim, size: float) -> bool:
-    """Whether an island's rim lies inside a rim, seen along that, and about in its plane."""
+@dataclass(frozen=True, eq=False)
+class _Plane:
+    """The plane of a rim: its middle, its normal towards the outside, and how far nodes are off it at most."""
+
+    middle: Array
+    normal: Array
+    off: float
+
+
+def _plane(points: Array) -> _Plane | None:
     middle = points.mean(axis=0)
     arms = points - middle
     normal = -np.cross(arms, np.roll(arms, -1, axis=0)).sum(axis=0)  # a rim runs round its hole the other way
     length = float(np.linalg.norm(normal))
-    if length == 0:
+    return None if length == 0 else _Plane(middle, normal / length, float(np.abs(arms @ (normal / length)).max()))
+
+
+def _mean_normals(mesh: Mesh) -> Array:
+    """(r, 3) mean of the normals of the facets along every rim."""
+    rims = mesh.connectivity.rims
+    normals = normals_beside(mesh, np.concatenate([rim.corners for rim in rims]))
+    first = np.concatenate([[0], np.cumsum([len(rim.corners) for rim in rims])])
+    return np.asarray(np.add.reduceat(normals, first[:-1], axis=0) / np.diff(first)[:, None])
+
+
+def _about(plane: _Plane, places: Array, size: float) -> Array:
+    """(k,) bool: places about in the plane of a rim."""
+    return np.asarray(np.abs((places - plane.middle) @ plane.normal) <= plane.off + _OFF * size)
+
+
+def _lies_within(island: Array, points: Array, size: float, plane: _Plane) -> bool:
+    """Whether an island's rim lies inside a rim, seen along that, and about in its plane."""
+    if not _about(plane, island, size).all():
         return False
-    normal /= length
-    off = np.abs((island - middle) @ normal).max()
-    if off > np.abs(arms @ normal).max() + _OFF * size:
-        return False
-    if min((normals_beside(mesh, one.corners) @ normal).mean() for one in (shore, rim)) < _ALIKE:
-        return False
+    normal = plane.normal
     across = np.eye(3)[np.argmin(np.abs(normal))]
     u = np.cross(normal, across)
     u /= np.linalg.norm(u)
     flat = np.stack([u, np.cross(normal, u)])
-    return bool(_is_inside((island - middle) @ flat.T, arms @ flat.T).all())
+    return bool(_is_inside((island - plane.middle) @ flat.T, (points - plane.middle) @ flat.T).all())
 
 
 def _is_inside(points: Array, polygon: Array) -> Array:

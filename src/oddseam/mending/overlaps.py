@@ -20,7 +20,6 @@ from oddseam.mending.caps import SHEETS, borders, open_elements, with_caps, with
 from oddseam.mending.crossing_creases import new_creases, with_creases_on_edges
 from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.joining import held_by
-from oddseam.mending.nearby import crossing_again
 from oddseam.mending.snapping import apart, snap_crossings
 from oddseam.mending.trimming import side_of_sheets
 from oddseam.model import Mesh
@@ -36,6 +35,8 @@ _NEAR = {True: 4.0 * 2.0**-23, False: 16.0 * 2.0**-52}
 _DOUBLINGS = 5
 #: So often it is looked again for what rounding to the target brought, and so often in vain.
 _ROUNDS, _PATIENCE = 12, 4
+#: Of more pairs of facets none is cut: each takes half a millisecond.
+MOST_PAIRS = 100_000
 
 
 @dataclass
@@ -57,7 +58,8 @@ class Resolved:
     is_sound : bool
         Whether what is solid could be told, in one of the rounds at least, if it was asked for.
     is_resolved : bool
-        False if rounding brought more faults than were there, so that all was left as it was.
+        False if all was left as it was, for a reason.
+    reason : str
     shared : (k,) int64 array
         Ids of nodes on new non-manifold edges that are meant: those of sheets, or all if all facets stay.
     places : tuple of (x, y, z)
@@ -75,6 +77,7 @@ class Resolved:
     left: int = 0
     is_sound: bool = False
     is_resolved: bool = True
+    reason: str = ""
     shared: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     places: tuple[tuple[float, float, float], ...] = ()
 
@@ -133,7 +136,7 @@ def _beside_sheets(mesh: Mesh, sheets: Array, target: str | None, widest: float)
     solid, report = _resolved(given, True, target, widest, None, False)
     whole = spliced(alone, others, solid) if solid is not given else None
     if whole is None:
-        return mesh, replace(kept, is_resolved=report.is_resolved)
+        return mesh, replace(kept, is_resolved=report.is_resolved, reason=report.reason)
     report.left = len(crossed)
     report.places = (*report.places, *places)[:4]
     return whole, report
@@ -167,6 +170,9 @@ def _resolved(
 ) -> tuple[Mesh, Resolved]:
     report = Resolved(is_sound=not drop)
     fewest = len(mesh.crossing_triangles)
+    if fewest > MOST_PAIRS:
+        reason = f"{fewest:,} pairs of facets cross, more than {MOST_PAIRS:,}, which are cut at once at most"
+        return mesh, Resolved(is_sound=True, is_resolved=False, reason=reason)
     middles = mesh.nodes[mesh.triangulation.triangles[mesh.crossing_triangles[:, 0]]].mean(axis=1)
     report.places = tuple(point_of(p) for p in middles[:4])
     given = mesh
@@ -179,18 +185,16 @@ def _resolved(
     best, waited, left, pairs = mesh, 0, 0, mesh.crossing_triangles
     for number in range(_ROUNDS):
         reach = _NEAR[target is not None] * 2.0 ** min(number, _DOUBLINGS) * float(np.abs(mesh.nodes).max(initial=0.0))
-        before, crossed = mesh, pairs
-        among = np.unique(crossed) if number else None
+        among = np.unique(pairs) if number else None
         mesh = _united(mesh, report, drop, reach, trim if number == 0 else None, among)
         if not (len(given.crossing_triangles) or report.dropped or report.turned or report.trimmed):
             return given, Resolved(is_sound=True)
         mesh, move = held_by(mesh, target)
-        pairs = crossing_again(before, crossed, mesh) if number else mesh.crossing_triangles
+        pairs = mesh.crossing_triangles
         is_snapped = len(pairs) > 0
         if is_snapped:
-            before, crossed = mesh, pairs
             mesh, move = snap_crossings(mesh, pairs, reach, target, cancel=drop), move + reach
-            pairs = crossing_again(before, crossed, mesh)
+            pairs = mesh.crossing_triangles
         report.largest_move = max(report.largest_move, move)
         now = len(apart(mesh, pairs))
         waited = 0 if now < fewest else waited + 1
@@ -203,7 +207,8 @@ def _resolved(
     is_open = _has_border(best)
     best = with_creases_on_edges(without_caps(best))
     if is_open or (left and prove(best).worse_than(prove(given))):
-        return given, Resolved(is_sound=report.is_sound, places=report.places, is_resolved=False)
+        reason = "rounded to what the file holds, the result had more faults"
+        return given, Resolved(is_sound=report.is_sound, places=report.places, is_resolved=False, reason=reason)
     return best, report
 
 

@@ -13,7 +13,6 @@ from oddseam.arrays import Array
 from oddseam.findings.finding import MOST_PLACES, point_of
 from oddseam.geometry.triangles import unit_normals
 from oddseam.mending.joining import rounded_to
-from oddseam.mending.nearby import crossing_again
 from oddseam.model import Mesh
 
 #: How far from the wall nodes are put, in units of the last place of the largest coordinate.
@@ -65,7 +64,7 @@ def draw_back(
         nodes[far] = mesh.nodes[far]
         moved = mesh.replaced(nodes=nodes)
         moved = rounded_to(moved, target)[0] if target is not None else moved
-        left = crossing_again(mesh, pairs, moved)
+        left = moved.crossing_triangles
         new = moved
     if new is mesh:
         return mesh, 0, 0.0, ()
@@ -79,7 +78,7 @@ def draw_back(
             break
         nodes[stays] = mesh.nodes[stays]
         new = mesh.replaced(nodes=nodes)
-        left = crossing_again(mesh, pairs, new)
+        left = new.crossing_triangles
     gone = np.flatnonzero((new.nodes != mesh.nodes).any(axis=1))
     if not len(gone) or len(left) >= len(pairs):
         return mesh, 0, 0.0, ()

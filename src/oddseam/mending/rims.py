@@ -22,6 +22,8 @@ _CRACK = 3.0
 _TIPS = 2
 #: A rim is the same as one before if it lies where that lay, but for this share of the diagonal.
 _SAME = 1e-6
+#: So many rims are named.
+_MOST = 2 * MOST_PLACES
 
 
 @dataclass
@@ -36,20 +38,27 @@ class Rims:
         Whether the borders of sheets as small as themselves are left.
     gap : float
         Width of a crack.
+    reasons : list of (points, str)
+        Why rims were not filled that were tried.
+    in_vain : set of bytes
+        Names of these, which are not tried again.
     """
 
     widest: float
     spares_sheets: bool
     gap: float
     reasons: list[tuple[Array, str]] = field(default_factory=list)
+    in_vain: set[bytes] = field(default_factory=set)
 
     def fill(self, mesh: Mesh, may_cross: bool, name: str = "fill rims") -> tuple[Mesh, Step]:
         """The mesh with all filled that is to be filled and can be; cracks whatever their length."""
-        chosen = [rim for rim, kind in self._kinds(mesh) if kind == "fill"]
+        chosen = [rim for rim, kind in self._kinds(mesh) if kind == "fill" and _name(mesh, rim) not in self.in_vain]
         before = {id(rim) for rim in chosen}
         filled, report = fill_rims(mesh, chosen, may_cross=may_cross)
         places = tuple(point_of(mesh.nodes[rim.nodes].mean(axis=0)) for rim in chosen[:MOST_PLACES])
-        self.reasons += [(mesh.nodes[rim.nodes], reason) for rim, reason in report.left if id(rim) in before]
+        left = [(rim, reason) for rim, reason in report.left if id(rim) in before]
+        self.reasons += [(mesh.nodes[rim.nodes], reason) for rim, reason in left]
+        self.in_vain |= {_name(mesh, rim) for rim, _ in left}
         return filled, Step(name, report.rims, 0.0, report.text, places)
 
     def spanned(self, mesh: Mesh) -> list[str]:
@@ -60,7 +69,7 @@ class Rims:
 
     def left_open(self, mesh: Mesh) -> tuple[list[str], list[str]]:
         """Of the rims that are open: what is to be noted, and what was asked for and is unmet."""
-        notes, unmet = [], []
+        notes, unmet, tried = [], [], []
         facing = np.zeros(mesh.n_nodes, bool)
         if self.gap > 0:
             facing[facing_rims(mesh, self.gap).node] = True
@@ -79,7 +88,13 @@ class Rims:
             elif kind == "border" and self.widest > 0:
                 unmet.append(f"open: a rim {across:.4g} across at {at} is the border of a sheet as small as itself")
             elif kind == "fill":
-                unmet.append(f"open: the rim at {at} was not filled: {self._reason(mesh, rim)}")
+                tried.append(rim)
+        more = len(tried) - _MOST
+        unmet += [
+            f"open: the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} was not filled: "
+            f"{self._reason(mesh, rim)}"
+            for rim in tried[:_MOST]
+        ] + [f"open: {more:,} more rims that were not filled"] * (more > 0)
         return _shortened(notes, "left open"), _shortened(unmet, "open")
 
     def _kinds(self, mesh: Mesh) -> list[tuple[Rim, str]]:
@@ -112,6 +127,11 @@ class Rims:
         return "it came up where surfaces were cut along one another"
 
 
+def _name(mesh: Mesh, rim: Rim) -> bytes:
+    """The ids of the nodes of a rim."""
+    return mesh.node_ids[rim.nodes].tobytes()
+
+
 def _shortened(lines: list[str], word: str) -> list[str]:
-    more = len(lines) - 2 * MOST_PLACES
-    return lines[: 2 * MOST_PLACES] + [f"{word}: {more:,} more rims"] * (more > 0)
+    more = len(lines) - _MOST
+    return lines[:_MOST] + [f"{word}: {more:,} more rims"] * (more > 0)

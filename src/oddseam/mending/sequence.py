@@ -27,7 +27,7 @@ from oddseam.mending.degenerates import drop_degenerates
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.joining import join_coincident, rounded_to
 from oddseam.mending.orientation import orient
-from oddseam.mending.overlaps import may_overlap, resolve_overlaps
+from oddseam.mending.overlaps import MOST_PAIRS, may_overlap, resolve_overlaps
 from oddseam.mending.retreat import draw_back
 from oddseam.mending.rims import Rims
 from oddseam.mending.settings import Settings, settings_of
@@ -126,8 +126,14 @@ def mend(
     (True, 1.333333)
     """
     asked = settings_of(mesh, close, width, keep_joints, overlaps, trim, crumbs, fins, tolerance, target)
+    crossing = len(mesh.crossing_triangles) if asked.one_solid else 0
+    if crossing > MOST_PAIRS:
+        asked = settings_of(mesh, "small", width, keep_joints, overlaps, trim, crumbs, fins, tolerance, target)
     work = _Work(mesh, asked, progress)
     work.run()
+    if crossing > MOST_PAIRS:
+        reason = f"{crossing:,} pairs of facets cross, and {MOST_PAIRS:,} at most are cut at once"
+        work.unmet.insert(0, f"this was not made one solid: {reason}; only small rims were filled")
     if is_worse(as_held(work.mesh, target), as_held(mesh, target), asked.overlaps == "imprint"):
         work = _instead(mesh, asked, progress)
     if not asked.keep_joints and work.mesh is not mesh:
@@ -322,14 +328,13 @@ class _Work:
         self._fill(may_cross=crosses and unites)
         if crosses:
             self._progress("resolving crossings", 0.6)
-            if not self._resolve_crossings():  # then no fill may cross either
+            reason = self._resolve_crossings()
+            if reason:  # then no fill may cross either
                 for lines, length in said:
                     del lines[length:]
                 self.mesh = before
                 self._fill(may_cross=False)
-                self.unmet.append(
-                    "crossings were left as they are: rounded to what the file holds, the result had more faults"
-                )
+                self.unmet.append(f"crossings were left as they are: {reason}")
                 crosses = False
         if crosses and not asked.keep_joints:  # what was cut may have left cracks and small rims
             self._sew("sew cracks beside the crossings")
@@ -367,8 +372,8 @@ class _Work:
             detail = "nodes of open pieces that barely went through what they abut on"
             self.steps.append(Step("draw back", count, move, detail, places))
 
-    def _resolve_crossings(self) -> bool:
-        """Whether crossings could be resolved."""
+    def _resolve_crossings(self) -> str:
+        """Resolve crossings; the reason if they could not be."""
         asked = self._asked
         if asked.trim is not None:
             sheets = self.mesh.element_ids[open_elements(self.mesh, asked.widest)]
@@ -379,7 +384,7 @@ class _Work:
         )  # fmt: skip
         self.steps.append(Step("resolve crossings", report.cut, report.largest_move, report.text, report.places))
         if not report.is_resolved:
-            return False
+            return report.reason
         before, self.mesh, self._shared = self.mesh, mesh, report.shared
         self._note_loose(before)
         if not report.is_sound:
@@ -398,7 +403,7 @@ class _Work:
                 "shares edges there"
             )
         self._orient("turn facets beside the crossings")
-        return True
+        return ""
 
     def _prove(self) -> None:
         asked = self._asked

@@ -20,7 +20,7 @@ from oddseam.mending.caps import SHEETS
 from oddseam.mending.clusters import joined_nodes
 from oddseam.mending.contacts import Contacts, find_contacts, weights_at, with_neighbours
 from oddseam.mending.joining import held_by
-from oddseam.mending.nearby import crossing_again, elements_about
+from oddseam.mending.nearby import elements_about
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -46,7 +46,7 @@ def snap_crossings(mesh: Mesh, pairs: Array, reach: float, target: str | None, c
         new = spliced(mesh, elements, _place_by_place(part, reach, target, cancel))
         if new is None:
             return _snap(mesh, reach, target, cancel) if is_first else mesh
-        left = apart(new, crossing_again(mesh, pairs, new))
+        left = apart(new, new.crossing_triangles)
         if len(left) >= len(pairs):
             break
         mesh, pairs, is_first = new, left, False
@@ -89,7 +89,7 @@ def _snap(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
             break
         new, _ = held_by(new, target)
         new = _cancelled(new, newest) if cancel else new
-        left = apart(new, crossing_again(mesh, pairs, new))
+        left = apart(new, new.crossing_triangles)
         waited += 1
         if len(left) > _WORSE * len(pairs) + _SOME:
             way = used + 1

@@ -15,10 +15,11 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.formats import as_held
+from oddseam.geometry.near_boxes import rows_near
 from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.mending.duplicates import drop_duplicates
 from oddseam.mending.joining import held_by
-from oddseam.mending.nearby import elements_about, rows_near
+from oddseam.mending.nearby import elements_about
 from oddseam.mending.snapping import snap_crossings
 from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh

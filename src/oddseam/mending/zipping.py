@@ -15,7 +15,6 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.geometry.triangles import area_vectors
 from oddseam.mending.clusters import joined_nodes
-from oddseam.mending.nearby import crossing_again
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged
@@ -44,6 +43,8 @@ def zip_rims(mesh: Mesh, width: float) -> tuple[Mesh, Zipped]:
     open_before = int(mesh.connectivity.is_free.sum())
     for _ in range(_ROUNDS if width > 0 else 0):
         found = facing_rims(mesh, width)
+        if len(found):
+            mesh.crossing_triangles  # noqa: B018  first, for those of what comes of it follow from them
         sewn = _sewn(mesh, found, width) if len(found) else None
         if sewn is None:
             break
@@ -212,7 +213,7 @@ def _harmed_nodes(old: Mesh, sewn: _Sewn) -> Array:
     changed = _changed_triangles(old, sewn)
     for rows in (new.degenerate_triangles, new.duplicate_triangles, changed[_is_turned(old, sewn, changed)]):
         harmed.append(origin[t.triangles[np.intersect1d(rows, changed)]].ravel())
-    pairs = crossing_again(old, old.crossing_triangles, new)
+    pairs = new.crossing_triangles
     if len(pairs) > len(old.crossing_triangles):
         harmed.append(origin[t.triangles[pairs[np.isin(pairs, changed).any(axis=1)]]].ravel())
     return np.unique(np.concatenate(harmed))

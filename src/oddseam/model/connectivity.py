@@ -160,6 +160,13 @@ class Connectivity:
         return np.asarray(node[self.pairs[:, 0]] != node[self.pairs[:, 1]])
 
     @cached_property
+    def pairs_at(self) -> tuple[Array, Array]:
+        """Rows of ``pairs`` at every node: where those of each begin (n + 1,), and the rows."""
+        ends = self.edges[self.pair_edges].ravel()
+        order = np.argsort(ends, kind="stable")
+        return np.searchsorted(ends[order], np.arange(self.n_nodes + 1)), order // 2
+
+    @cached_property
     def twin(self) -> Array:
         """(c,) int32: the corner across a two-face edge, or -1."""
         twin = np.full(len(self.faces.node), -1, np.int32)

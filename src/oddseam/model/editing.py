@@ -128,7 +128,7 @@ def edited(
         groups=_turned_sides(mesh, turned).carried(node_origin, element_origin, sides=True),
         creases=_kept_creases(joint_creases(mesh.creases, add_creases), keep_node, new_index),
         patches=patches,
-    )
+    ).came_of(mesh)
 
 
 def new_elements(mesh: Mesh, before: Mesh) -> Array:
@@ -169,7 +169,7 @@ def merged(mesh: Mesh, into: Array) -> Mesh:
         },
         groups=groups,
         creases=creases,
-    )
+    ).came_of(mesh)
 
 
 def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) -> Mesh:
@@ -207,7 +207,7 @@ def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) 
         node_ids=np.concatenate([mesh.node_ids, ids]),
         elements=blocks,
         groups=Groups(groups, mesh.groups.elements, mesh.groups.sides),
-    )
+    ).came_of(mesh)
 
 
 def _turned_order(name: str) -> list[int]:

@@ -34,6 +34,8 @@ _SAME_BORDER = 1e-9
 _CELLS = 64
 #: Distances are unsure by this share of the coordinates.
 _UNSURE = 16 * 2.0**-52
+#: So many points of a run are told by the first, if they lie within this share of its distance from the surface.
+_RUN, _SURELY = 16, 0.5
 #: So many places are named.
 _NAMED = 4
 
@@ -73,7 +75,7 @@ def measure_loss(
     limit = wanted[before.triangulation.element[gone]][facet] + _UNSURE * float(np.abs(points).max())
     away = _distances(before, after, points, limit, gone, new)
     far = np.flatnonzero(away > limit)
-    away[far[_within(after, points[far])]] = 0.0
+    away[far[_within(after, points[far], away[far])]] = 0.0
     lost = far[away[far] > 0]
     is_loose = np.zeros(len(gone), bool)
     if loose is not None:
@@ -265,12 +267,22 @@ def _about(after: Mesh, new: Array, before: Mesh, gone: Array) -> Array:
     return np.flatnonzero(chosen)
 
 
-def _within(mesh: Mesh, points: Array) -> Array:
-    """(k,) bool: points in the space that a surface encloses."""
+def _within(mesh: Mesh, points: Array, away: Array) -> Array:
+    """(k,) bool: points, in an order along the surface, in the space that another one encloses, ``away`` from that.
+
+    No side changes within that distance of a point, so that one in a run answers for those about it.
+    """
     t = mesh.triangulation.triangles
     if not len(t) or not len(points):
         return np.zeros(len(points), bool)
-    return np.asarray(WindingTree(mesh.nodes[t]).at(points) > 0.5)
+    tree = WindingTree(mesh.nodes[t])
+    first = np.arange(0, len(points), _RUN)
+    answer = tree.at(points[first]) > 0.5
+    of = np.repeat(np.arange(len(first)), _RUN)[: len(points)]
+    found = answer[of]
+    other = np.linalg.norm(points - points[first[of]], axis=1) > _SURELY * away[first[of]]
+    found[other] = tree.at(points[other]) > 0.5
+    return np.asarray(found)
 
 
 def _places(

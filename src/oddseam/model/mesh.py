@@ -20,6 +20,7 @@ from oddseam.accounts import Account
 from oddseam.arrays import Array, check_index, check_unique, locked, point_text
 from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
+from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.touching_pairs import touching_pairs
@@ -36,6 +37,9 @@ from oddseam.model.source import Source
 from oddseam.model.units import check_unit
 
 _EMPTY = Mapping[str, Any]
+
+#: Where a mesh keeps the one that it was made from.
+_CAME_OF = "_came_of"
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,7 +178,8 @@ class Mesh:
             if changes.keys() & {"node_ids", "parts", "unit"}:
                 derived.pop("digest", None)
             new.__dict__.update(derived)
-        return new
+            return new
+        return new.came_of(self)
 
     def with_account(self, account: Account) -> Mesh:
         """The same mesh with another account."""
@@ -288,7 +293,24 @@ class Mesh:
     @cached_property
     def crossing_triangles(self) -> Array:
         """(k, 2) pairs of rows of the triangulation whose interiors meet, sorted; exact."""
-        return crossing_pairs(self.nodes, self.triangulation.triangles, self.degenerate_triangles)
+        t, old = self.triangulation, self.__dict__.pop(_CAME_OF, None)
+        if old is not None:
+            was = Surface(old.nodes[old.triangulation.triangles], old.element_ids[old.triangulation.element])
+            names = self.element_ids[t.element]
+            found = crossing_pairs_again(was, old.crossing_triangles, self.nodes, t.triangles, names)
+            if found is not None:
+                return found
+        return crossing_pairs(self.nodes, t.triangles, self.degenerate_triangles)
+
+    def came_of(self, old: Mesh) -> Mesh:
+        """The mesh itself, told which one it was made from: what is known of that need not be found again.
+
+        Only what both have in common is relied on, by id and coordinates.
+        """
+        known = old if "crossing_triangles" in old.__dict__ else old.__dict__.get(_CAME_OF)
+        if known is not None and "crossing_triangles" not in self.__dict__:
+            self.__dict__[_CAME_OF] = known
+        return self
 
     @property
     def unsound_triangles(self) -> Array:

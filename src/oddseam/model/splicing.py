@@ -85,7 +85,7 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
         ),
         creases=joint_creases(_moved(mesh.creases, node_of_rest), _moved(part.creases, node_of_part)),
         patches=patches,
-    )  # fmt: skip
+    ).came_of(mesh)  # fmt: skip
 
 
 def _used(mesh: Mesh, elements: Array) -> Array:
