@@ -94,7 +94,8 @@ def add_surface(verbs: Verbs) -> None:
     p.add_argument(
         "--along", action="append", metavar="X,Y,Z=SIZE", help="size along the crease or rim nearest to a point"
     )
-    p.add_argument("--elements-along", action="append", metavar="X,Y,Z=N", help="so many elements along it")
+    p.add_argument("--elements-along", action="append", metavar="X,Y,Z=N", help="so many elements along it, exactly")
+    p.add_argument("--elements-round", type=int, metavar="N", help="so many round every round rim, bore and pin")
     p.add_argument("--within", action="append", metavar="FILE=SIZE", help="size inside of another, closed mesh")
     p.add_argument("--at", action="append", metavar="X,Y,Z", help="print the size at this point; may be repeated")
     p.add_argument(

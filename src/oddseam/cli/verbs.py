@@ -246,6 +246,7 @@ def run_sizes(args: argparse.Namespace) -> int:
         (oddseam.read_mesh(path, unit=args.unit), size) for path, size in _named_sizes(args.within, "--within").items()
     ]
     given |= {"zones": _zones(args.zone), "lines": tuple(lines), "within": tuple(within)}
+    given["round_ones"] = args.elements_round
     rules |= {name: value for name, value in given.items() if value not in (None, {}, ())}
     if "base" not in rules:
         raise Refusal("say --base SIZE, or --rules FILE with a base size")

@@ -65,6 +65,13 @@ class Toml:
             raise self.wrong(table, key, f"{value!r} is no number", k)
         return float(value)
 
+    def whole(self, table: str, key: str, value: Any, k: int = 0) -> int:
+        """A whole number."""
+        number = self.number(table, key, value, k)
+        if number != int(number):
+            raise self.wrong(table, key, f"{value!r} is no whole number", k)
+        return int(number)
+
     def wrong(self, table: str, key: str, reason: str, k: int = 0) -> FormatError:
         """What to raise about a key."""
         name = f"{table}.{key}" if table and key else table or key

@@ -8,14 +8,18 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.boxtree import BoxTree
 from oddseam.remeshing import curve_kernels, kernels
 from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.net import Fineness, with_room
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
+from oddseam.sizes.field import Counted
 
 #: So often a piece of a curve is halved at most to see how the size changes along it.
 _HALVINGS = 12
+#: A curve lies along a chain if its nodes are no farther from it than this share of the size of the chain.
+_ON = 1e-6
 
 
 class Wanted(NamedTuple):
@@ -52,8 +56,63 @@ def wanted_nodes(sheets: Sheets, fineness: Fineness) -> Wanted:
         arc, its_size = np.empty(room), np.empty(room)
         count = int(curve_kernels.place_nodes(dense, at, begin, spacing, chords, arc, its_size, first))
         if count <= room:
-            return Wanted(arc[:count], its_size[:count], first, along)
+            return _as_counted(sheets, fineness.field, Wanted(arc[:count], its_size[:count], first, along))
         room = count
+
+
+def _as_counted(sheets: Sheets, field: SizeField, wanted: Wanted) -> Wanted:
+    """The same, but for curves along chains with a number of elements, which have that, evenly."""
+    number = _numbers(sheets, field)
+    if not number:
+        return wanted
+    begin, curves = wanted.first, sheets.curves
+    arcs, sizes = [], []
+    for c in range(len(begin) - 1):
+        its = slice(begin[c], begin[c + 1])
+        if c in number and sheets.is_splittable[c]:
+            total = float(wanted.along[curves.first[c + 1] - 1])
+            arcs.append(total * np.arange(1, number[c]) / number[c])
+            sizes.append(np.full(number[c] - 1, total / number[c]))
+        else:
+            arcs.append(wanted.arc[its])
+            sizes.append(wanted.size[its])
+    first = np.concatenate([[0], np.cumsum([len(its) for its in arcs])]).astype(np.int64)
+    return Wanted(np.concatenate(arcs), np.concatenate(sizes), first, wanted.along)
+
+
+def _numbers(sheets: Sheets, field: SizeField) -> dict[int, int]:
+    """How many edges curves are to have by the chains that they lie along, shared out by length."""
+    curves = sheets.curves
+    found: dict[int, int] = {}
+    for line in field.counted:
+        tree = BoxTree(line.ends[:, [0, 1, 1]])
+        points = sheets.point[curves.node]
+        low, high = line.ends.min(axis=(0, 1)), line.ends.max(axis=(0, 1))
+        reach = _ON * float((high - low).max())
+        near = ((points >= low - reach) & (points <= high + reach)).all(axis=1)
+        away = np.full(len(points), np.inf)
+        away[near] = np.linalg.norm(tree.closest(points[near])[0] - points[near], axis=1)
+        on = [
+            c for c, (i, j) in enumerate(zip(curves.first[:-1].tolist(), curves.first[1:].tolist(), strict=True))
+            if (away[i:j] <= reach).all()
+        ]  # fmt: skip
+        length = np.array(
+            [np.linalg.norm(np.diff(points[curves.first[c] : curves.first[c + 1]], axis=0), axis=1).sum() for c in on]
+        )
+        if not length.sum() > 0:
+            continue
+        # curves are met once from either side where a chain parts two sheets: each side has them all
+        share = line.elements * length / min(length.sum(), _chain_length(line))
+        count = np.maximum(np.floor(share), 1).astype(np.int64)
+        over = round(float(share.sum())) - int(count.sum())
+        for k in np.argsort(count - share, kind="stable")[: max(over, 0)].tolist():
+            count[k] += 1
+        found |= dict(zip(on, count.tolist(), strict=True))
+    return found
+
+
+def _chain_length(line: Counted) -> float:
+    return float(np.linalg.norm(line.ends[:, 1] - line.ends[:, 0], axis=1).sum())
 
 
 def _sampled(points: Array, along: Array, first: Array, fineness: Fineness) -> tuple[Array, Array, Array]:

@@ -1,4 +1,4 @@
-"""Sizes along a crease or a rim, and inside of another mesh."""
+"""Sizes, and numbers of elements, along a crease or a rim."""
 
 from __future__ import annotations
 
@@ -16,6 +16,8 @@ from oddseam.model import Mesh
 
 #: A chain has sources so densely, over its size.
 _STEP = 0.5
+#: A closed chain is round if its least radius is this share of the largest, and it has so many nodes.
+_ROUND, _FEWEST = 0.9, 6
 
 
 @dataclass(frozen=True)
@@ -28,8 +30,8 @@ class Line:
     size : float, optional
         Edge length along it.
     elements : int, optional
-        Instead: about so many edges along all of it, from one end to the other or once round (within 2 %; more where
-        the chord of ``remesh`` asks for more).
+        Instead: so many edges along all of it, from one end to the other or once round, whatever the size and the
+        chord of ``remesh`` ask for there (but one at least between its corners).
 
     Raises
     ------
@@ -57,10 +59,10 @@ class Line:
             raise Refusal(f"{'size' if self.size is not None else 'elements'} {value} of a line is not positive")
 
 
-def sources_along(mesh: Mesh, line: Line, crease: float) -> tuple[Array, Array]:
-    """Places along the chain that is nearest to the point of a line, and sizes there.
+def chains_along(mesh: Mesh, crease: float) -> list[Array]:
+    """The chains of a mesh, each the ends (k, 2, 3) of its edges.
 
-    Chains are of creases of the mesh, of edges that turn by more than an angle, and of rims; they end where other
+    They are of creases of the mesh, of edges that turn by more than an angle, and of rims; they end where other
     than two of these meet.
     """
     c = mesh.connectivity
@@ -77,18 +79,58 @@ def sources_along(mesh: Mesh, line: Line, crease: float) -> tuple[Array, Array]:
     edges.append(c.edges[c.pair_edges[sharp_pairs(normal, c.face[c.pairs], c.pair_agrees, crease)]])
     every = np.unique(np.sort(np.concatenate(edges), axis=1), axis=0)
     if not len(every):
-        raise Refusal("there is no crease and no rim that a size could be given along")
+        return []
     degree = np.bincount(every.ravel(), minlength=mesh.n_nodes)
     chain = chains_of(every, degree != 2)
-    tree = BoxTree(mesh.nodes[every[:, [0, 1, 1]]])
+    order = np.argsort(chain, kind="stable")
+    return np.split(mesh.nodes[every[order]], np.flatnonzero(np.diff(chain[order])) + 1)
+
+
+def nearest_chain(chains: list[Array], line: Line) -> Array:
+    """The chain that is nearest to the point of a line.
+
+    Raises
+    ------
+    Refusal
+        If there is none, or it has no length.
+    """
+    if not chains:
+        raise Refusal("there is no crease and no rim that a size could be given along")
+    every = np.concatenate(chains)
+    tree = BoxTree(every[:, [0, 1, 1]])
     _, row = tree.closest(np.array([line.near], float))
-    its = mesh.nodes[every[chain == chain[tree.order[row[0]]]]]
-    length = np.linalg.norm(its[:, 1] - its[:, 0], axis=1)
-    if not length.sum() > 0:
+    first = np.cumsum([len(chain) for chain in chains])
+    found = chains[int(np.searchsorted(first, tree.order[row[0]], side="right"))]
+    if not chain_length(found) > 0:
         raise Refusal(f"the crease nearest to {point_text(line.near)} has no length")
-    wanted = line.size if line.size is not None else float(length.sum()) / float(line.elements or 1)
+    return found
+
+
+def round_chains(chains: list[Array]) -> list[Array]:
+    """Those that are closed and round: rims of holes, and the ends of bores and pins."""
+    found = []
+    for ends in chains:
+        points, times = np.unique(ends.reshape(-1, 3), axis=0, return_counts=True)
+        if len(points) < _FEWEST or (times != 2).any():
+            continue
+        length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        middle = (length[:, None] * ends.mean(axis=1)).sum(axis=0) / max(float(length.sum()), 1e-300)
+        radius = np.linalg.norm(points - middle, axis=1)
+        off = np.linalg.svd(points - middle, full_matrices=False)[2][2] @ (points - middle).T
+        if radius.min() > _ROUND * radius.max() and np.abs(off).max() < (1.0 - _ROUND) * radius.max():
+            found.append(ends)
+    return found
+
+
+def chain_length(ends: Array) -> float:
+    """Length of a chain."""
+    return float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).sum())
+
+
+def sources_along(ends: Array, wanted: float) -> tuple[Array, Array]:
+    """Places along a chain, and the size there."""
     points = []
-    for (a, b), long in zip(its, length.tolist(), strict=True):
+    for (a, b), long in zip(ends, np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).tolist(), strict=True):
         count = max(int(np.ceil(long / (_STEP * wanted))), 1)
         points.append(a + (np.arange(count + 1) / count)[:, None] * (b - a))
     found = np.concatenate(points)

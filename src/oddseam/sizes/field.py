@@ -8,7 +8,7 @@ import zipfile
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 
@@ -17,7 +17,7 @@ from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import write_whole
 from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
-from oddseam.sizes.zones import Zone
+from oddseam.sizes.zones import Body, Zone
 
 #: Of sources closer to one another than this share of their size the smallest stands for all.
 _APART = 0.25
@@ -25,6 +25,14 @@ _APART = 0.25
 
 def _nothing(*shape: int) -> Array:
     return np.zeros(shape)
+
+
+@dataclass(frozen=True, eq=False)
+class Counted:
+    """A chain of edges, given by their ends (k, 2, 3), that is to have so many elements."""
+
+    ends: Array
+    elements: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,6 +53,10 @@ class SizeField:
         Sources.
     sizes : (k,) float array
         Their sizes.
+    bodies : tuple of Body
+        Closed surfaces with a size inside.
+    counted : tuple of Counted
+        Creases and rims with a number of edges, which counts whatever the size there.
 
     Raises
     ------
@@ -64,6 +76,8 @@ class SizeField:
     zones: tuple[Zone, ...] = ()
     points: Array = field(default_factory=lambda: _nothing(0, 3))
     sizes: Array = field(default_factory=lambda: _nothing(0))
+    bodies: tuple[Body, ...] = ()
+    counted: tuple[Counted, ...] = ()
 
     def __post_init__(self) -> None:
         for name in ("base", "growth"):
@@ -77,12 +91,13 @@ class SizeField:
     @property
     def is_even(self) -> bool:
         """Whether the size is the same everywhere."""
-        return not len(self.zones) and not len(self.sizes)
+        return not self.zones and not self.bodies and not len(self.sizes)
 
     @property
     def least(self) -> float:
         """The smallest size anywhere."""
-        return min([self.base, *(zone.size for zone in self.zones), float(self.sizes.min(initial=np.inf))])
+        own = [*(zone.size for zone in self.zones), *(body.size for body in self.bodies)]
+        return min([self.base, *own, float(self.sizes.min(initial=np.inf))])
 
     def finer(self, points: Array, sizes: Array) -> SizeField:
         """The field with more sources; those that make no difference to speak of are left out.
@@ -121,23 +136,33 @@ class SizeField:
         found = np.full(len(points), self.base)
         for zone in self.zones:
             np.minimum(found, zone.size + self.growth * zone.distance(points), out=found)
+        for body in self.bodies:
+            reach = max(self.base - body.size, 0.0) / self.growth
+            np.minimum(found, body.size + self.growth * body.distance(points, reach), out=found)
         if len(self.sizes) and len(points):
             self._lower(points, found)
         return found
 
     def as_setting(self) -> str:
         """In words, for an account."""
-        places = f"{len(self.zones)} zone(s), {len(self.sizes):,} source(s)"
+        places = f"{len(self.zones) + len(self.bodies)} zone(s), {len(self.sizes):,} source(s)"
+        places += f", {len(self.counted)} line(s) with a number of elements" if self.counted else ""
         return f"{self.least:g} to {self.base:g}, {places}"
 
     def write(self, path: str | Path) -> None:
         """Write the field to an ``.npz`` file, whole or not at all."""
         if Path(path).suffix.lower() != ".npz":
             raise FormatError(str(path), "size fields are written as .npz")
-        head = {"base": self.base, "growth": self.growth, "zones": [dataclasses.asdict(zone) for zone in self.zones]}
+        head = {
+            "base": self.base, "growth": self.growth, "zones": [dataclasses.asdict(zone) for zone in self.zones],
+            "bodies": [body.size for body in self.bodies], "lines": [line.elements for line in self.counted],
+        }  # fmt: skip
+
+        arrays: dict[str, Any] = {f"body{k}": body.corners for k, body in enumerate(self.bodies)}
+        arrays |= {f"line{k}": line.ends for k, line in enumerate(self.counted)}
 
         def fill(file: BinaryIO) -> None:
-            np.savez(file, head=np.array(json.dumps(head)), points=self.points, sizes=self.sizes)
+            np.savez(file, head=np.array(json.dumps(head)), points=self.points, sizes=self.sizes, **arrays)
 
         write_whole(Path(path), fill)
 
@@ -153,8 +178,10 @@ class SizeField:
         try:
             with Path(path).open("rb") as file, np.load(file, allow_pickle=False) as held:
                 head, points, sizes = json.loads(str(held["head"])), held["points"], held["sizes"]
+                bodies = tuple(Body(held[f"body{k}"], size) for k, size in enumerate(head.get("bodies", ())))
+                lines = tuple(Counted(held[f"line{k}"], n) for k, n in enumerate(head.get("lines", ())))
             zones = tuple(Zone(z["kind"], tuple(z["numbers"]), z["size"]) for z in head["zones"])
-            return cls(head["base"], head["growth"], zones, points, sizes)
+            return cls(head["base"], head["growth"], zones, points, sizes, bodies, lines)
         except OSError as error:
             raise FormatError(str(path), f"cannot be read: {error.strerror or error}") from error
         except (ValueError, KeyError, TypeError, zipfile.BadZipFile) as error:

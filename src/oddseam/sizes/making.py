@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -10,13 +12,12 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, OUTWARD, Across
 from oddseam.model import Mesh
-from oddseam.model.enclosing import is_inside
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
-from oddseam.sizes.along import Line, sources_along
+from oddseam.sizes.along import Line, chain_length, chains_along, nearest_chain, round_chains, sources_along
 from oddseam.sizes.curvature import largest_curvature
-from oddseam.sizes.field import SizeField
-from oddseam.sizes.zones import Zone
+from oddseam.sizes.field import Counted, SizeField
+from oddseam.sizes.zones import Body, Zone
 
 #: Facets are sampled so densely, over the size wanted on them.
 _STEP = 0.7
@@ -36,6 +37,7 @@ def make_sizes(
     parts: Mapping[str, float] | None = None,
     zones: tuple[Zone, ...] = (),
     lines: tuple[Line, ...] = (),
+    round_ones: int | None = None,
     within: Sequence[tuple[Mesh, float]] = (),
     crease: float = 30.0,
     progress: Progress = silent,
@@ -64,8 +66,10 @@ def make_sizes(
         Places with a size of their own.
     lines : tuple of Line
         Sizes, or numbers of elements, along creases and rims.
+    round_ones : int, optional
+        Elements round every round rim and every end of a bore or pin; a line counts instead where there is one.
     within : sequence of (Mesh, float)
-        Closed meshes, and the size of what lies inside of each.
+        Closed meshes, and the size inside of each, on the surface or off it.
     crease : float
         Edges where the surface turns by more degrees are creases, and no curvature.
     progress : callable, optional
@@ -95,7 +99,9 @@ def make_sizes(
     for name, value in (("smallest", smallest), ("per_turn", per_turn), ("across", across)):
         if value is not None and not 0 < value < np.inf:
             raise Refusal(f"{name} {value} is not positive")
-    field = SizeField(base, growth, zones)
+    if round_ones is not None and not 3 <= round_ones < np.inf:
+        raise Refusal(f"{round_ones} elements cannot go round: three at least are needed")
+    field = SizeField(base, growth, zones, bodies=tuple(_body(*its) for its in within))
     least = 0.01 * base if smallest is None else smallest
     t = mesh.triangulation
     corners = mesh.nodes[t.triangles]
@@ -121,25 +127,35 @@ def make_sizes(
                 raise Refusal(f"size {value} of {which} {name!r} is not positive")
             its = corners[of_element[t.element] == known.index(name)]
             field = field.finer(*_spread(its, np.full((len(its), 3), value)))
-    for line in lines:
-        field = field.finer(*sources_along(mesh, line, crease))
-    for body, value in within:
-        field = field.finer(*_within(corners, body, value))
+    if lines or round_ones is not None:
+        field = _along(mesh, field, lines, round_ones, crease)
     progress("done", 1.0)
     return field
 
 
-def _within(corners: Array, body: Mesh, value: float) -> tuple[Array, Array]:
-    """Sources on what of facets lies inside of a body."""
+def _body(mesh: Mesh, value: float) -> Body:
+    """What lies inside of a closed mesh, with a size."""
     if not 0 < value < np.inf:
         raise Refusal(f"size {value} inside of a mesh is not positive")
-    if not prove(body).is_closed:
+    if not prove(mesh).is_closed:
         raise Refusal("the mesh that a size is to hold inside of is not closed; `oddseam mend` closes it")
-    low, high = body.box
-    near = corners[((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)]
-    points, sizes = _spread(near, np.full((len(near), 3), value))
-    inside = is_inside(body, points)
-    return points[inside], sizes[inside]
+    return Body(mesh.nodes[mesh.triangulation.triangles], value)
+
+
+def _along(mesh: Mesh, field: SizeField, lines: tuple[Line, ...], round_ones: int | None, crease: float) -> SizeField:
+    """The field with sizes and numbers of elements along creases and rims; of several for one the last counts."""
+    chains = chains_along(mesh, crease)
+    asked: list[tuple[Array, Any, int | None]] = []
+    asked += [] if round_ones is None else [(ends, None, round_ones) for ends in round_chains(chains)]
+    if round_ones is not None and not asked:
+        raise Refusal("there is no round rim and no round crease that a number of elements could be given round")
+    asked += [(nearest_chain(chains, line), line.size, line.elements) for line in lines]
+    counted: dict[bytes, Counted] = {}
+    for ends, size, elements in asked:
+        if elements is not None:
+            counted[ends.tobytes()] = Counted(ends, elements)
+        field = field.finer(*sources_along(ends, size if elements is None else chain_length(ends) / elements))
+    return dataclasses.replace(field, counted=tuple(counted.values()))
 
 
 def _spread(corners: Array, sizes: Array) -> tuple[Array, Array]:

@@ -17,6 +17,7 @@ _NUMBERS = {
     "": {"base": "base", "smallest": "smallest", "growth": "growth", "crease": "crease"},
     "curvature": {"per_turn": "per_turn"},
     "walls": {"across": "across"},
+    "rounds": {"elements": "round_ones"},
 }
 #: Tables of sizes by name.
 _NAMED = ("patches", "parts")
@@ -31,9 +32,9 @@ def read_rules(path: str | Path) -> dict[str, Any]:
     ----------
     path : str or Path
         A TOML file: ``base``, ``smallest``, ``growth`` and ``crease`` at its head, ``per_turn`` in ``[curvature]``,
-        ``across`` in ``[walls]``, sizes by name in ``[patches]`` and ``[parts]``, sizes by the path of a mesh file in
-        ``[within]``, ``kind``, ``numbers`` and ``size`` in every ``[[zones]]``, ``near`` and ``size`` or ``elements``
-        in every ``[[lines]]``.
+        ``across`` in ``[walls]``, ``elements`` in ``[rounds]``, sizes by name in ``[patches]`` and ``[parts]``, sizes
+        by the path of a mesh file in ``[within]``, ``kind``, ``numbers`` and ``size`` in every ``[[zones]]``, ``near``
+        and ``size`` or ``elements`` in every ``[[lines]]``.
 
     Returns
     -------
@@ -74,7 +75,8 @@ class _Checked(Toml):
                 for name, number in value.items():
                     if name not in _NUMBERS[key]:
                         raise self.wrong(key, name, f"[{key}] has {', '.join(_NUMBERS[key])}")
-                    found[_NUMBERS[key][name]] = self.number(key, name, number)
+                    read = self.whole if key == "rounds" else self.number
+                    found[_NUMBERS[key][name]] = read(key, name, number)
             else:
                 known = [*_NUMBERS[""], *(f"[{name}]" for name in (*_NUMBERS, *_NAMED, "within") if name)]
                 known += ["[[zones]]", "[[lines]]"]
@@ -94,9 +96,10 @@ class _Checked(Toml):
     def line(self, k: int, line: dict[str, Any]) -> Line:
         self.only("lines", line, _LINE, {"near"}, k)
         near = self.values("lines", "near", line["near"], k)
-        numbers = {key: self.number("lines", key, line[key], k) for key in ("size", "elements") if key in line}
+        size = self.number("lines", "size", line["size"], k) if "size" in line else None
+        elements = self.whole("lines", "elements", line["elements"], k) if "elements" in line else None
         try:
-            return Line(near, **numbers)  # type: ignore[arg-type]
+            return Line(near, size=size, elements=elements)  # type: ignore[arg-type]
         except Refusal as error:
             raise self.wrong("lines", "near", str(error), k) from error
 

@@ -1,13 +1,16 @@
-"""Zones: places with a size of their own."""
+"""Zones: places with a size of their own, of a simple kind or within a closed surface."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.winding_tree import WindingTree
 
 #: Kinds of zone, and the numbers that each is given by.
 ZONES = {"box": 6, "sphere": 4, "cylinder": 7}
@@ -68,3 +71,36 @@ class Zone:
         along = away @ axis
         out = np.linalg.norm(away - along[:, None] * axis, axis=1) - numbers[6]
         return np.asarray(np.hypot(np.maximum(out, 0.0), np.maximum(np.maximum(-along, along - length), 0.0)))
+
+
+@dataclass(frozen=True, eq=False)
+class Body:
+    """A closed surface with a size of its own inside.
+
+    Attributes
+    ----------
+    corners : (m, 3, 3) float array
+        Of its triangles.
+    size : float
+    """
+
+    corners: Array
+    size: float
+
+    @cached_property
+    def _trees(self) -> tuple[BoxTree, WindingTree]:
+        return BoxTree(self.corners), WindingTree(self.corners)
+
+    def distance(self, points: Array, enough: float) -> Array:
+        """(k,) distances of points (k, 3) to the body, 0 inside; ``enough`` or more where they are that far."""
+        found = np.full(len(points), np.inf)
+        flat = self.corners.reshape(-1, 3)
+        near = np.flatnonzero(
+            ((points >= flat.min(axis=0) - enough) & (points <= flat.max(axis=0) + enough)).all(axis=1)
+        )
+        if len(near):
+            surface, winding = self._trees
+            away = np.linalg.norm(surface.closest(points[near])[0] - points[near], axis=1)
+            away[np.abs(winding.at(points[near])) > 0.5] = 0.0
+            found[near] = away
+        return found
