@@ -219,3 +219,63 @@ def test_places_where_a_coarse_size_loses_the_shape_are_named():
     assert not missed(oddseam.remesh(shapes.mesh(shapes.cube(10.0)), size=5.0))
     few = oddseam.coarsen(bumps(), facets=30)
     assert "stands out" in missed(few) and not missed(oddseam.coarsen(bumps(), facets=2000))
+
+
+@pytest.mark.parametrize(("noise", "most"), [(0.004, 3000), (0.01, 4500)])
+def test_creases_that_are_noise_lock_nothing(noise, most):
+    nodes, triangles = shapes.grid_cube(40)
+    nodes = (nodes - 0.5) / np.linalg.norm(nodes - 0.5, axis=1, keepdims=True) * [1.0, 0.7, 1.3]
+    chance = np.random.default_rng(1)
+    rough = shapes.mesh((nodes * (1 + chance.normal(0.0, noise, (len(nodes), 1))), triangles), unit="mm")
+    even = oddseam.remesh(rough, size=0.1)
+    outcome = even.account.last.outcome
+    assert even.n_elements < most and oddseam.prove(even).is_clean
+    assert any("hardly more than the surface beside" in note for note in outcome.notes)
+    (step,) = (step for step in outcome.steps if step.name == "judge")
+    assert step.count <= 0.002 * even.n_elements
+    volume = oddseam.prove(even).volume / oddseam.prove(rough).volume
+    assert volume == pytest.approx(1.0, abs=0.01)
+
+
+def test_creases_of_a_part_stay_however_rough_or_fine_it_is():
+    nodes, triangles = shapes.grid_cube(30)
+    chance = np.random.default_rng(2)
+    for off in (0.0, 0.002):
+        cube = shapes.mesh((nodes + chance.normal(0.0, off, nodes.shape), triangles), unit="mm")
+        even = oddseam.remesh(cube, size=0.12)
+        for corner in np.ndindex(2, 2, 2):
+            assert np.linalg.norm(even.nodes - corner, axis=1).min() < 4 * off + 1e-9
+        assert oddseam.prove(even).volume == pytest.approx(1.0, abs=0.004)
+    # a step much lower than the size is shape
+    stepped = shapes.mesh(
+        (nodes + 0.04 * ((nodes[:, [2]] == 1) & (nodes[:, [0]] > 0.51)) * [0, 0, 1], triangles), unit="mm"
+    )
+    even = oddseam.remesh(stepped, size=0.12)
+    high = even.nodes[even.nodes[:, 2] > 1.0399]
+    assert high[:, 0].min() == pytest.approx(16 / 30, abs=1e-9)
+
+
+def test_what_is_beyond_a_limit_is_unmet_with_its_worst_places(run, tmp_path):
+    nodes, triangles = shapes.grid_cube(6)
+    oddseam.write_mesh(shapes.mesh((nodes * [1, 1, 0.05], triangles), unit="mm"), tmp_path / "plate.seam")
+    done = run("remesh", "plate.seam", "--size", "0.2", "--limit", "minimum-angle=40", "-o", "a.seam")
+    assert done.returncode == 1 and "unmet: quality: " in done.stderr and "beyond 40" in done.stderr
+    mesh = oddseam.read_mesh(tmp_path / "a.seam")
+    named = next(line for line in mesh.account.last.outcome.unmet if "minimum angle" in line)
+    worst = int(named.split("of element ")[1].split()[0])
+    (row,) = oddseam.list_picked(mesh, "worst 1 minimum-angle")
+    assert row["values"]["minimum_angle"] == pytest.approx(float(named.split("beyond 40, ")[1].split()[0]), abs=0.05)
+    assert worst in mesh.element_ids
+    fine = run("remesh", "plate.seam", "--size", "0.2", "-o", "b.seam")
+    assert fine.returncode == 0 and "judge" in fine.stdout
+    for verb in (("coarsen", "plate.seam", "--facets", "60"), ("refine", "plate.seam", "all")):
+        assert "judge" in run(*verb, "-o", "c.seam").stdout
+    wrong = run("remesh", "plate.seam", "--size", "0.2", "--limit", "beauty=4", "-o", "d.seam")
+    assert wrong.returncode == 2 and "there is no limit 'beauty'" in wrong.stderr
+
+
+def test_no_quad_is_warped_beyond_the_limit():
+    nodes, triangles = shapes.torus(80, 40)
+    made = oddseam.remesh(shapes.mesh((nodes, triangles), unit="mm"), size=0.45, quads=True)
+    corners = made.nodes[made.elements["quad"].connectivity]
+    assert oddseam.geometry.quality.quality(corners)["warpage"].max() <= 15.0

@@ -214,7 +214,7 @@ def edges_on(mesh: oddseam.Mesh, where: np.ndarray) -> int:
     return int(where[mesh.connectivity.edges].all(axis=1).sum())
 
 
-@pytest.mark.parametrize("count", [7, 24, 61, 120])
+@pytest.mark.parametrize("count", [12, 24, 61, 120])
 def test_a_number_of_elements_along_a_line_counts_before_chord_and_size(count):
     drum = shapes.mesh(shapes.capped_cylinder(48), unit="mm")
     top = drum.nodes[:, 2].max()

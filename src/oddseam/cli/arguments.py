@@ -118,3 +118,11 @@ def as_pairs(texts: list[str] | None, option: str) -> dict[str, str]:
             raise Refusal(f"{option} {text}: an equals sign is wanted, with something before it")
         found[name] = value
     return found
+
+
+def as_limits(texts: list[str] | None) -> dict[str, float]:
+    """Limits of quality by measure."""
+    return {
+        name.replace("-", "_"): as_numbers(value, f"--limit {name}", float)[0]
+        for name, value in as_pairs(texts, "--limit").items()
+    }

@@ -9,7 +9,7 @@ from typing import Any
 
 import oddseam
 from oddseam.cli import tables
-from oddseam.cli.arguments import as_direction, as_numbers, as_pairs, as_point, check_output, finish, read
+from oddseam.cli.arguments import as_direction, as_limits, as_numbers, as_pairs, as_point, check_output, finish, read
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
 from oddseam.findings.comparison import surface_of
@@ -51,11 +51,7 @@ def _asked(args: argparse.Namespace) -> dict[str, Any]:
     asked["planes"] = (*asked.get("planes", ()), *(args.plane or ()))
     if args.reach is not None:
         asked["reach"] = args.reach
-    limits = {
-        name.replace("-", "_"): as_numbers(value, f"--limit {name}", float)[0]
-        for name, value in as_pairs(args.limit, "--limit").items()
-    }
-    asked["limits"] = {**asked.get("limits", {}), **limits}
+    asked["limits"] = {**asked.get("limits", {}), **as_limits(args.limit)}
     return asked
 
 

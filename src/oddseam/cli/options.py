@@ -52,6 +52,16 @@ def follows_creases(p: argparse.ArgumentParser) -> None:
     )
 
 
+def has_limits(p: argparse.ArgumentParser) -> None:
+    """Limits of quality."""
+    p.add_argument(
+        "--limit",
+        action="append",
+        metavar="MEASURE=VALUE",
+        help="a limit of quality other than the survey's, such as minimum-angle=5; beyond is unmet; may be repeated",
+    )
+
+
 def picks_some(p: argparse.ArgumentParser) -> None:
     """What is worked on."""
     p.add_argument(

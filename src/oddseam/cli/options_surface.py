@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.options import UNITS, Verbs, follows_creases, picks_some, reads, reports, writes
+from oddseam.cli.options import UNITS, Verbs, follows_creases, has_limits, picks_some, reads, reports, writes
 
 #: Limits that elements can be improved to.
 _IMPROVABLE = {
@@ -118,6 +118,7 @@ def add_surface(verbs: Verbs) -> None:
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
     p.add_argument("--smooth", action="store_true", help="put nodes on a smooth surface through those of the facets")
     p.add_argument("--quads", action="store_true", help="quads where they fit, triangles between them")
+    has_limits(p)
 
     p = verbs.add("coarsen", "leave fewer triangles; creases, rims and borders are kept")
     reads(p)
@@ -129,6 +130,7 @@ def add_surface(verbs: Verbs) -> None:
     )
     picks_some(p)
     follows_creases(p)
+    has_limits(p)
 
     p = verbs.add("refine", "halve the edges of picked elements; those beside them are split to fit")
     reads(p)
@@ -139,6 +141,7 @@ def add_surface(verbs: Verbs) -> None:
     how.add_argument("--times", type=int, metavar="N", help="how often (default 1)")
     how.add_argument("--size", type=float, help="until no edge of what is picked is longer")
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
+    has_limits(p)
 
     p = verbs.add("improve", "move nodes, and mesh places anew, until limits of quality hold")
     reads(p)

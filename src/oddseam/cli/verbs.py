@@ -12,6 +12,7 @@ import oddseam
 from oddseam.cli import tables
 from oddseam.cli.arguments import (
     as_direction,
+    as_limits,
     as_numbers,
     as_pairs,
     as_point,
@@ -273,6 +274,7 @@ def run_remesh(args: argparse.Namespace) -> int:
             facets=args.facets,
             smooth=args.smooth,
             quads=args.quads,
+            limits=as_limits(args.limit),
             target=format_of(args.output),
             progress=progress,
         )
@@ -290,6 +292,7 @@ def run_coarsen(args: argparse.Namespace) -> int:
             deviation=args.deviation,
             only=args.only,
             crease=args.crease,
+            limits=as_limits(args.limit),
             target=format_of(args.output),
             progress=progress,
         )
@@ -300,7 +303,9 @@ def run_refine(args: argparse.Namespace) -> int:
     """Split what is picked."""
     check_output(args)
     mesh = with_property(oddseam.read_mesh(args.input, unit=args.unit), args)
-    return finish(oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets), args)
+    limits = as_limits(args.limit)
+    mesh = oddseam.refine(mesh, args.pick, times=args.times, size=args.size, facets=args.facets, limits=limits)
+    return finish(mesh, args)
 
 
 def run_improve(args: argparse.Namespace) -> int:

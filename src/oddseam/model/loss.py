@@ -62,7 +62,7 @@ def measure_loss(
     O(n) to tell what changed, and O(c log n) for c changed facets.
     """
     least = None if tolerance is None else float(np.min(tolerance, initial=np.inf))
-    gone, new = _changed(before, after), _changed(after, before)
+    gone, new = changed_triangles(before, after), changed_triangles(after, before)
     if not len(gone) and not len(new):
         return Loss(least)
     area, volume = _changes(before, gone, after, new)
@@ -134,7 +134,7 @@ def vanished_pieces(before: Mesh, after: Mesh) -> list[str]:
     return lines + [f"{len(gone) - _NAMED:,} more pieces vanished"] * (len(gone) > _NAMED)
 
 
-def _changed(mesh: Mesh, other: Mesh) -> Array:
+def changed_triangles(mesh: Mesh, other: Mesh) -> Array:
     """Rows of triangles of a mesh that are no element of the other one, of the same id, kind and corners."""
     t = mesh.triangulation
     if mesh.nodes is other.nodes and mesh.elements is other.elements:

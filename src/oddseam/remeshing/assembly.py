@@ -12,6 +12,7 @@ from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.quality import quality
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.model.connectivity import label_components
 from oddseam.model.shape import CREASE_KINDS
@@ -108,6 +109,14 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None 
         quads=np.column_stack([quads[0], quads[3], quads[1], quads[2]]).astype(np.int32),
         quad_rows=np.column_stack([row[half // 3], row[other // 3]]),
     )
+
+
+def flat_quads(surface: Surface, warpage: float) -> Surface:
+    """The surface with quads that are warped by more degrees as two triangles each."""
+    if not len(surface.quads):
+        return surface
+    flat = quality(surface.points[surface.quads])["warpage"] <= warpage
+    return dataclasses.replace(surface, quads=surface.quads[flat], quad_rows=surface.quad_rows[flat])
 
 
 @dataclass(frozen=True, eq=False)
@@ -232,7 +241,8 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
 def _kinds(nodes: Array, creases: Creases, result: Surface) -> Array:
     """(k,) kinds of crease edges: that of the crease they lie along, of those by angle alone where they lie on none."""
     along = _edges_along(nodes, creases.edges, result)
-    return np.where(along >= 0, creases.kind[np.maximum(along, 0)], np.int8(CREASE_KINDS.index("angle")))
+    kinds = np.append(creases.kind, np.int8(CREASE_KINDS.index("angle")))
+    return np.asarray(kinds[along])  # -1 is that of none
 
 
 def _edges_along(nodes: Array, edges: Array, result: Surface) -> Array:

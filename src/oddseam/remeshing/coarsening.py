@@ -6,6 +6,7 @@ where it was, and it is done once more.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -13,10 +14,11 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.findings.judging import judged, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.model.loss import measure_loss, vanished_pieces
+from oddseam.model.loss import changed_triangles, measure_loss, vanished_pieces
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
@@ -47,6 +49,7 @@ def coarsen(
     deviation: float | None = None,
     only: str | None = None,
     crease: float = 30.0,
+    limits: Mapping[str, float] | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
@@ -70,6 +73,8 @@ def coarsen(
         these; everything else stays to the last bit, and so do the nodes on the border.
     crease : float
         Edges where the surface turns by more degrees are creases.
+    limits : mapping of str to float, optional
+        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 5}``; what is beyond is unmet.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -101,6 +106,7 @@ def coarsen(
     >>> coarse.n_elements, coarse.account.last.outcome.unmet
     (100, ())
     """
+    held = limits_with(limits)
     if facets is None and deviation is None:
         raise Refusal("say how many facets, or what deviation")
     if facets is not None and facets < 1:
@@ -147,8 +153,9 @@ def coarsen(
         unmet += vanished_pieces(mesh, made.mesh)
     else:
         loss = measure_loss(mesh, made.mesh, deviation)
+    step, poor = judged(made.mesh, made.mesh.triangulation.element[changed_triangles(made.mesh, mesh)], held)
     progress("done", 1.0)
-    return made.mesh, Outcome(tuple(steps), tuple(notes), tuple(unmet)).with_loss(loss)
+    return made.mesh, Outcome((*steps, step), tuple(notes), (*unmet, *poor)).with_loss(loss)
 
 
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:

@@ -7,6 +7,8 @@ projection to the original surface make the facets even.
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -14,13 +16,14 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.findings.judging import judged, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
-from oddseam.model.loss import element_middles, measure_loss
+from oddseam.model.loss import changed_triangles, element_middles, measure_loss
 from oddseam.model.proof import worse
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
+from oddseam.remeshing.assembly import assembled, cut, flat_quads, locked_note, missed
 from oddseam.remeshing.net import Fineness, expected_facets
 from oddseam.remeshing.region import Region, region_of
 from oddseam.remeshing.round_surfaces import round_surfaces
@@ -49,6 +52,7 @@ def remesh(
     facets: bool = False,
     smooth: bool = False,
     quads: bool = False,
+    limits: Mapping[str, float] | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
@@ -84,6 +88,8 @@ def remesh(
         refined gets rounder.  Creases stay, and curves along them get round too.
     quads : bool
         Whether to make quads where they fit, and triangles between them.
+    limits : mapping of str to float, optional
+        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 20}``; what is beyond is unmet.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -110,6 +116,7 @@ def remesh(
     >>> fine.n_elements > 80, oddseam.prove(fine).is_closed
     (True, True)
     """
+    held = limits_with(limits)
     field = size if isinstance(size, SizeField) else SizeField(size, growth)
     if chord is not None and not 0 < chord < np.inf:
         raise Refusal(f"chord {chord} is not positive")
@@ -117,7 +124,7 @@ def remesh(
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    fineness, ways = Fineness(field, chord), Ways(facets, smooth, quads)
+    fineness, ways = Fineness(field, chord), Ways(facets, smooth, quads, warpage=held.warpage)
     made = meshed_anew(region, crease, fineness, ways, target, progress)
     if quads and made.n_bad:
         plain = meshed_anew(region, crease, fineness, ways._replace(squared=False), target, progress)
@@ -138,19 +145,25 @@ def remesh(
         count = len(result.surface.quads)
         steps.append(Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
     progress("measuring what was lost", 0.98)
-    outcome = Outcome(tuple(steps), tuple(notes), tuple(made.unmet))
+    fresh = made.mesh.triangulation.element[changed_triangles(made.mesh, mesh)]
+    step, poor = judged(made.mesh, fresh, held)
+    outcome = Outcome((*steps, step), tuple(notes), (*made.unmet, *poor))
     loss = measure_loss(mesh, made.mesh, _LOST * field.at(element_middles(mesh)))
     progress("done", 1.0)
     return made.mesh, outcome.with_loss(loss)
 
 
 class Ways(NamedTuple):
-    """Where nodes are put, whether triangles are paired, see ``remesh``, and whether they are led to squares first."""
+    """Where nodes are put, whether triangles are paired, see ``remesh``, and whether they are led to squares first.
+
+    Quads with more than ``warpage`` degrees are no quads.
+    """
 
     facets: bool
     smooth: bool
     quads: bool
     squared: bool = True
+    warpage: float = np.inf
 
 
 class Made(NamedTuple):
@@ -180,6 +193,8 @@ def meshed_anew(
             sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, squared=ways.squared, progress=progress
         )  # fmt: skip
         progress("putting together", 0.95)
+        if ways.quads:
+            result = dataclasses.replace(result, surface=flat_quads(result.surface, ways.warpage))
         surface, notes = assembled(mesh, result.surface, region.keeps_ids)
         doubled = region.doubled(surface)
         if len(doubled):
@@ -195,6 +210,11 @@ def meshed_anew(
                 notes.append(
                     f"{sheets.n_stubs:,} edges turn by more than {crease:g} degrees, in chains that end in the open "
                     "and are shorter than the size: taken for noise (draw creases to keep them)"
+                )
+            if sheets.n_rough:
+                notes.append(
+                    f"{sheets.n_rough:,} edges turn by more than {crease:g} degrees, but hardly more than the surface "
+                    "beside them, in short or crooked chains: taken for noise (draw creases to keep them)"
                 )
             if number:
                 count = int((kept > 0).sum())

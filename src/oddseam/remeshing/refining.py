@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Mapping
 
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
+from oddseam.findings.judging import judged, limits_with
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
-from oddseam.model.loss import half_edges, measure_loss
+from oddseam.model.loss import changed_triangles, half_edges, measure_loss
 from oddseam.model.proof import worse
 from oddseam.picks import pick
 from oddseam.remeshing.round_surfaces import surfaces_of_patches
@@ -24,7 +26,13 @@ _MOST = 30
 
 @recorded("refine")
 def refine(
-    mesh: Mesh, what: str, *, times: int | None = None, size: float | None = None, facets: bool = False
+    mesh: Mesh,
+    what: str,
+    *,
+    times: int | None = None,
+    size: float | None = None,
+    facets: bool = False,
+    limits: Mapping[str, float] | None = None,
 ) -> tuple[Mesh, Outcome]:
     """Split picked elements; what lies beside them is split where that is needed, and all the rest stays as it is.
 
@@ -43,6 +51,8 @@ def refine(
     facets : bool
         Whether new nodes stay on the facets where a patch was recognised as a curved surface; by
         default they are put on that surface.
+    limits : mapping of str to float, optional
+        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 5}``; what is beyond is unmet.
 
     Returns
     -------
@@ -71,6 +81,7 @@ def refine(
     >>> fine.n_elements, oddseam.prove(fine).is_closed
     (10, True)
     """
+    held = limits_with(limits)
     if times is not None and size is not None:
         raise Refusal("say times or size, not both")
     if size is not None and not 0 < size < np.inf:
@@ -92,7 +103,9 @@ def refine(
         steps.append(Step(f"halve ({number + 1})", int(marked.sum()), far, detail))
         steps.append(Step("split", new.n_elements - count, 0.0, "more elements"))
     unmet = [f"{fault} after refining" for fault in worse(new, mesh)]
-    return new, Outcome(tuple(steps), (), tuple(unmet)).with_loss(measure_loss(mesh, new, half_edges(mesh)))
+    step, poor = judged(new, new.triangulation.element[changed_triangles(new, mesh)], held)
+    outcome = Outcome((*steps, step), (), (*unmet, *poor))
+    return new, outcome.with_loss(measure_loss(mesh, new, half_edges(mesh)))
 
 
 def _edges_of(mesh: Mesh, picked: Array, size: float | None) -> Array:

@@ -15,8 +15,9 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, is_stub, trace_curves
+from oddseam.features.rough import is_crooked, is_even_at_large, roughness
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors, unit_normals
+from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
 from oddseam.model.connectivity import label_components
 from oddseam.remeshing.curve_kernels import sum_round
 
@@ -72,7 +73,9 @@ class Sheets:
     half_curve : (3 m,) int32 array
         Curve of every half-edge, or -1.
     n_stubs : int
-        Edges that turn as creases do, but were taken for noise.
+        Edges that turn as creases do, but end in the open and are short: they were taken for noise.
+    n_rough : int
+        Edges that turn as creases do, but hardly more than the rough surface beside them.
     is_locked : (n,) bool array
         Nodes on cuts that several sheets share, and those that are held.
     """
@@ -89,6 +92,7 @@ class Sheets:
     half_curve: Array
     is_locked: Array
     n_stubs: int
+    n_rough: int
 
 
 def cut_into_sheets(
@@ -154,13 +158,25 @@ def cut_into_sheets(
         given |= (highest > 1) | (highest > 0) & sharp_pairs(normals, pairs, np.ones(len(a), bool), _FLAT)
     stays = np.zeros(3 * m, bool) if held is None else held.has(np.column_stack([start, end]), n)
     given |= stays[a]
-    n_stubs = 0
+    n_stubs = n_rough = 0
     if stub > 0:
         anchored = np.zeros(n, bool)
         borders = np.concatenate([np.flatnonzero(twin < 0), a[given]])
         anchored[start[borders]] = anchored[end[borders]] = True
         by_angle_only = np.flatnonzero(sharp & ~given)
-        noise = is_stub(nodes, np.column_stack([start[a], end[a]])[by_angle_only], anchored, stub)
+        ends = np.column_stack([start[a], end[a]])
+        if len(by_angle_only):
+            flat = np.flatnonzero(~sharp & ~given)
+            turn = turn_angles(steady[pairs[:, 0]], steady[pairs[:, 1]])
+            rough, its = roughness(n, ends[flat], turn[flat]), by_angle_only
+            noise = is_even_at_large(nodes, triangles, ends[its], pairs[its], turn[its], rough, stub)
+            its = its[~noise]
+            its = its[~is_crooked(nodes, ends[its], turn[its], rough, anchored)]
+            n_rough = len(by_angle_only) - len(its)
+            sharp[by_angle_only] = False
+            sharp[its] = True
+            by_angle_only = its
+        noise = is_stub(nodes, ends[by_angle_only], anchored, stub)
         sharp[by_angle_only[noise]] = False
         n_stubs = int(noise.sum())
     sharp |= given
@@ -210,7 +226,7 @@ def cut_into_sheets(
     is_angle = by_angle[half[curves.edge[curves.first[:-1]]]]
     return Sheets(
         point, node, halves, twin, out, region.astype(np.int32), curves, is_splittable, is_angle, half_curve, is_locked,
-        n_stubs,
+        n_stubs, n_rough,
     )  # fmt: skip
 
 

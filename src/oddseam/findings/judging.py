@@ -1,0 +1,92 @@
+"""The quality of elements that were made, against the limits."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields, replace
+
+import numpy as np
+
+from oddseam.accounts import Step
+from oddseam.arrays import Array, point_text
+from oddseam.errors import Refusal
+from oddseam.findings.finding import point_of
+from oddseam.findings.limits import Limits
+from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.model import KINDS, Mesh
+
+#: So many of the worst elements are named.
+_NAMED = 3
+#: Limits that are no measures of an element.
+_SIZES = ("crumb", "rim")
+
+
+def limits_with(changes: Mapping[str, float] | None) -> Limits:
+    """The limits of quality, but for some of their own.
+
+    Raises
+    ------
+    Refusal
+        If there is no such measure, or the value makes no sense.
+    """
+    known = [field.name for field in fields(Limits) if field.name not in _SIZES]
+    for name, value in (changes or {}).items():
+        if name not in known:
+            raise Refusal(f"there is no limit {name!r}; there are {', '.join(known)}")
+        if not 0 <= value < np.inf:
+            raise Refusal(f"the limit {value} of {name} makes no sense")
+    return replace(Limits(), **(changes or {}))
+
+
+def judged(mesh: Mesh, made: Array, limits: Limits) -> tuple[Step, list[str]]:
+    """How good some elements are, and what is to be said of those beyond a limit, the worst first.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    made : int array
+        Elements; those that are no shells are passed over.
+    limits : Limits
+    """
+    is_made = np.zeros(mesh.n_elements, bool)
+    is_made[made] = True
+    words, count, found = [], 0, []
+    beyond_any = np.zeros(mesh.n_elements, bool)
+    for name, (index, measures) in element_quality(mesh).items():
+        its = np.flatnonzero(is_made[index])
+        if KINDS[name].dimension != 2 or not len(its):
+            continue
+        count += len(its)
+        for measure, values in measures.items():
+            limit, own = float(getattr(limits, measure)), values[its]
+            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
+            words.append(f"{name} {measure.replace('_', ' ')} {own[np.argmin(sign * own)]:.3g}")
+            beyond = np.flatnonzero(beyond_limit(measure, own, limit))
+            beyond_any[index[its[beyond]]] = True
+            worst = beyond[np.argsort(sign * own[beyond], kind="stable")][:_NAMED]
+            if len(beyond):
+                said = "; ".join(
+                    f"{own[k]:.3g} of element {mesh.element_ids[index[its[k]]]} at {_place(mesh, int(index[its[k]]))}"
+                    for k in worst.tolist()
+                )
+                found.append(f"{name} {measure.replace('_', ' ')}: {len(beyond):,} beyond {limit:g}, {said}")
+    total = int(beyond_any.sum())
+    first = np.flatnonzero(beyond_any)[:1].tolist()
+    places = tuple(point_of(_middle(mesh, k)) for k in first)
+    step = Step("judge", total, 0.0, f"of {count:,} new elements beyond a limit; worst: {', '.join(words)}", places)
+    if not total:
+        return step, []
+    return step, [
+        f"quality: {total:,} of {count:,} new elements are beyond a limit ({found[0]})",
+        *(f"quality: {line}" for line in found[1:]),
+    ]
+
+
+def _middle(mesh: Mesh, element: int) -> Array:
+    t = mesh.triangulation
+    return np.asarray(mesh.nodes[t.triangles[t.element == element]].mean(axis=(0, 1)))
+
+
+def _place(mesh: Mesh, element: int) -> str:
+    return point_text(_middle(mesh, element))
