@@ -38,7 +38,7 @@ print(f"encloses {after.proof.volume:,.0f} mm3")
 shell = oddseam.assign_property(even, thickness=5.0, young=210_000.0, poisson=0.3, density=7.85e-9)
 for name in ("inlet_cowl_clean.stl", "inlet_cowl_clean.bdf", "inlet_cowl_clean.seam"):
     written = oddseam.write_mesh(shell, name)
-    print(f"{name}: rounded by {written.largest_rounding:.1g} at most; not held: {written.dropped or 'nothing'}")
+    print(f"{name}: rounded by {written.largest_rounding:.1g} at most; lost: {', '.join(written.lost) or 'nothing'}")
 
 oddseam.draw(raw, "before.png", title="Inlet cowl as it arrived", found=before)
 oddseam.draw(even, "after.png", title="Inlet cowl, mended and remeshed", found=after)

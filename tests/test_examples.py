@@ -63,11 +63,12 @@ from oddseam.cli.main import main
 
 page = json.load(open("page.json"))
 for line in page["commands"]:
+    command, _, wanted = line.partition("|| test $? = ")
     try:
-        status = main(shlex.split(line)[1:])
+        status = main(shlex.split(command)[1:])
     except SystemExit as stop:
         status = stop.code
-    if status:
+    if status != int(wanted or 0):
         sys.exit(f"{line}: status {status}")
 exec(compile(page["code"], "the page", "exec"), {"__name__": "__main__"})
 """
