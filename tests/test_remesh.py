@@ -260,6 +260,7 @@ def test_what_is_beyond_a_limit_is_unmet_with_its_worst_places(run, tmp_path):
     oddseam.write_mesh(shapes.mesh((nodes * [1, 1, 0.05], triangles), unit="mm"), tmp_path / "plate.seam")
     done = run("remesh", "plate.seam", "--size", "0.2", "--limit", "minimum-angle=40", "-o", "a.seam")
     assert done.returncode == 1 and "unmet: quality: " in done.stderr and "beyond 40" in done.stderr
+    assert "lie between creases, rims and borders alone" in done.stderr  # the plate is a quarter of the size thick
     mesh = oddseam.read_mesh(tmp_path / "a.seam")
     named = next(line for line in mesh.account.last.outcome.unmet if "minimum angle" in line)
     worst = int(named.split("of element ")[1].split()[0])

@@ -39,7 +39,7 @@ def limits_with(changes: Mapping[str, float] | None) -> Limits:
     return replace(Limits(), **(changes or {}))
 
 
-def judged(mesh: Mesh, made: Array, limits: Limits) -> tuple[Step, list[str]]:
+def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -> tuple[Step, list[str]]:
     """How good some elements are, and what is to be said of those beyond a limit, the worst first.
 
     Parameters
@@ -48,6 +48,8 @@ def judged(mesh: Mesh, made: Array, limits: Limits) -> tuple[Step, list[str]]:
     made : int array
         Elements; those that are no shells are passed over.
     limits : Limits
+    held : int array, optional
+        Ids of the nodes that lie on creases, rims and borders: elements between such alone are held by these.
     """
     is_made = np.zeros(mesh.n_elements, bool)
     is_made[made] = True
@@ -77,10 +79,27 @@ def judged(mesh: Mesh, made: Array, limits: Limits) -> tuple[Step, list[str]]:
     step = Step("judge", total, 0.0, f"of {count:,} new elements beyond a limit; worst: {', '.join(words)}", places)
     if not total:
         return step, []
+    locked = _held_by(mesh, np.flatnonzero(beyond_any), held)
+    if len(locked):
+        found.append(
+            f"{len(locked):,} of these lie between creases, rims and borders alone, which hold them, first at "
+            f"{_place(mesh, int(locked[0]))} (erase or absorb what is no edge of the part, or take a smaller size)"
+        )
     return step, [
         f"quality: {total:,} of {count:,} new elements are beyond a limit ({found[0]})",
         *(f"quality: {line}" for line in found[1:]),
     ]
+
+
+def _held_by(mesh: Mesh, elements: Array, held: Array | None) -> Array:
+    """Those of some elements all of whose nodes are held."""
+    if held is None or not len(elements):
+        return elements[:0]
+    is_held = np.isin(mesh.node_ids, held)
+    t = mesh.triangulation
+    free = np.zeros(mesh.n_elements, bool)
+    free[t.element[~is_held[t.triangles].all(axis=1)]] = True
+    return elements[~free[elements]]
 
 
 def _middle(mesh: Mesh, element: int) -> Array:

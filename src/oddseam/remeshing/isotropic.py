@@ -146,7 +146,8 @@ def remesh(
         steps.append(Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
     progress("measuring what was lost", 0.98)
     fresh = made.mesh.triangulation.element[changed_triangles(made.mesh, mesh)]
-    step, poor = judged(made.mesh, fresh, held)
+    on_curves = made.surface.node_ids[np.unique(result.surface.crease_edges)]
+    step, poor = judged(made.mesh, fresh, held, on_curves)
     outcome = Outcome((*steps, step), tuple(notes), (*made.unmet, *poor))
     loss = measure_loss(mesh, made.mesh, _LOST * field.at(element_middles(mesh)))
     progress("done", 1.0)
