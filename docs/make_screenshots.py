@@ -114,7 +114,7 @@ def main() -> None:
             terminal(command, run(command, folder), SHOTS / f"{name}.png")
         run("oddseam sizes patches.seam -o cowl.npz --base 12 --smallest 1 --per-turn 36 --across 1", folder)
         oddseam.demo.write_latch_arm(folder / "latch_arm.stl")
-        run("oddseam remesh latch_arm.stl --unit mm --size 3 --quads -o arm_quads.seam", folder)
+        run("oddseam remesh latch_arm.stl --unit mm --size 1.5 --quads -o arm_quads.seam", folder)
         oddseam.demo.write_draft_tube(folder / "draft_tube.bdf")
         oddseam.demo.write_bolt_row(folder / "bolts.csv")
         for command in TUBE:

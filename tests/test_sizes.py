@@ -290,3 +290,13 @@ def test_lines_and_bodies_by_command_and_by_file(tmp_path):
     (tmp_path / "rules.toml").write_text("base = 0.4\n[[lines]]\nnear = [0, 0, 0.5]\nelement = 25\n")
     done = run("--rules", "rules.toml", "-o", "one.npz")
     assert done.returncode == 2 and "line 4: lines.element" in done.stderr
+
+
+def test_a_whole_number_is_a_size_like_any_other():
+    nodes, triangles = shapes.sphere(48, radius=10.0)
+    ball = shapes.mesh((nodes, triangles), unit="mm")
+    for quads in (False, True):
+        one, two = (oddseam.remesh(ball, size=size, quads=quads) for size in (2, 2.0))
+        assert one.digest == two.digest
+    one, two = (oddseam.make_sizes(ball, base, lines=()).at([[10.0, 0, 0]]) for base in (3, 3.0))
+    assert one == two == 3.0

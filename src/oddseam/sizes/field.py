@@ -83,6 +83,7 @@ class SizeField:
         for name in ("base", "growth"):
             if not 0 < getattr(self, name) < np.inf:
                 raise Refusal(f"{'size' if name == 'base' else name} {getattr(self, name)} is not positive")
+            object.__setattr__(self, name, float(getattr(self, name)))  # arrays are made like it
         if len(self.points) != len(self.sizes):
             raise Refusal(f"there are {len(self.points)} sources, and {len(self.sizes)} sizes for them")
         if len(self.sizes) and not (np.isfinite(self.points).all() and self.sizes.min() > 0):
