@@ -30,8 +30,9 @@ class Line:
     size : float, optional
         Edge length along it.
     elements : int, optional
-        Instead: so many edges along all of it, from one end to the other or once round, whatever the size and the
-        chord of ``remesh`` ask for there (but one at least between its corners).
+        Instead: so many edges along all of it, from one end to the other or once round, whatever the chord of
+        ``remesh`` and finer rules ask for there; one at least between its corners, and no fewer than the size there
+        asks for (nodes that lie closer than it already are joined no further).
 
     Raises
     ------
