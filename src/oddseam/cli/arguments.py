@@ -13,7 +13,6 @@ import oddseam
 from oddseam.cli import tables
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
-from oddseam.formats.registry import Written
 
 #: Of more operations only the last is printed.
 _MOST_ENTRIES = 3
@@ -55,7 +54,7 @@ def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = No
         *(f"{fault} in the file, because of rounding" for fault in written.broken),
     ]
     if args.json:
-        report = {"account": mesh.account.to_list(), "written": report_of(written), "unmet": unmet}
+        report = {"account": mesh.account.to_list(), "written": asdict(written), "unmet": unmet}
         print(json.dumps(report, indent=1))
     else:
         if len(done) > _MOST_ENTRIES:
@@ -81,11 +80,6 @@ def _as_range(text: str, option: str) -> tuple[int, int | None]:
     if not first.isdigit() or (mark and not last.isdigit()):
         raise Refusal(f"{option} {text}: a first id is wanted, or a first and a last one, such as 9001-9999")
     return int(first), int(last) if mark else None
-
-
-def report_of(written: Written) -> dict[str, object]:
-    """What was written, as plain values."""
-    return asdict(written)
 
 
 def as_numbers(text: str, option: str, what: type) -> tuple[Any, ...]:

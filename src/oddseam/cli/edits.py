@@ -11,7 +11,7 @@ import oddseam
 from oddseam.cli import tables
 from oddseam.cli.arguments import as_numbers, as_point, check_output, finish, read, with_property
 from oddseam.errors import Refusal
-from oddseam.picks.listing import picked_nodes
+from oddseam.picks.listing import picked_nodes, rows_of
 
 
 def run_pick(args: argparse.Namespace) -> int:
@@ -39,7 +39,7 @@ def run_pick(args: argparse.Namespace) -> int:
 def _picked(mesh: oddseam.Mesh, args: argparse.Namespace) -> dict[str, Any]:
     """What a pick selected: how many, of what kinds, the box of their nodes, ids, and rows with places and values."""
     chosen = oddseam.pick(mesh, args.pick, of=args.of)
-    rows = oddseam.list_picked(mesh, args.pick, of=args.of)
+    rows = rows_of(mesh, chosen, args.pick, args.of)
     on = picked_nodes(mesh, chosen, args.of)
     kinds = dict(Counter(row["kind"] for row in rows)) if args.of == "elements" else {}
     ids = [row["ids"][0] if args.of in ("elements", "nodes") else row["ids"] for row in rows]

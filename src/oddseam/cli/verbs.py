@@ -6,6 +6,7 @@ import argparse
 import json
 import re
 import sys
+from dataclasses import asdict
 from pathlib import Path
 
 import oddseam
@@ -18,7 +19,6 @@ from oddseam.cli.arguments import (
     as_point,
     check_output,
     finish,
-    report_of,
     with_property,
 )
 from oddseam.cli.progress import shown
@@ -332,7 +332,7 @@ def run_convert(args: argparse.Namespace) -> int:
         raise Refusal(f"--text is for STL, PLY and VTU, which are binary otherwise, not for {format}")
     written = oddseam.write_mesh(mesh, args.output, format=f"{format}-text" if args.text else format)
     if args.json:
-        print(json.dumps({"written": report_of(written)}, indent=1))
+        print(json.dumps({"written": asdict(written)}, indent=1))
     else:
         tables.print_written(written, mesh)
     for fault in written.broken:

@@ -75,7 +75,7 @@ def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -
                 found.append(f"{name} {measure.replace('_', ' ')}: {len(beyond):,} beyond {limit:g}, {said}")
     total = int(beyond_any.sum())
     first = np.flatnonzero(beyond_any)[:1].tolist()
-    places = tuple(point_of(_middle(mesh, k)) for k in first)
+    places = tuple(point_of(middle_of(mesh, k)) for k in first)
     step = Step("judge", total, 0.0, f"of {count:,} new elements beyond a limit; worst: {', '.join(words)}", places)
     if not total:
         return step, []
@@ -102,10 +102,11 @@ def _held_by(mesh: Mesh, elements: Array, held: Array | None) -> Array:
     return elements[~free[elements]]
 
 
-def _middle(mesh: Mesh, element: int) -> Array:
+def middle_of(mesh: Mesh, element: int) -> Array:
+    """(3,) middle of a shell element."""
     t = mesh.triangulation
     return np.asarray(mesh.nodes[t.triangles[t.element == element]].mean(axis=(0, 1)))
 
 
 def _place(mesh: Mesh, element: int) -> str:
-    return point_text(_middle(mesh, element))
+    return point_text(middle_of(mesh, element))

@@ -27,16 +27,22 @@ def grown(mesh: Mesh, chosen: Array, rings: int, among: Array) -> Array:
     (m,) bool array
     """
     for _ in range(rings):
-        touched, at = np.zeros(mesh.n_nodes, bool), 0
-        for block in mesh.elements.values():
-            touched[block.connectivity[chosen[at : at + len(block)]]] = True
-            at += len(block)
+        touched = nodes_of(mesh, chosen)
         near = [np.zeros(0, bool), *(touched[block.connectivity].any(axis=1) for block in mesh.elements.values())]
         more = chosen | np.concatenate(near) & among
         if (more == chosen).all():
             break
         chosen = more
     return chosen
+
+
+def nodes_of(mesh: Mesh, elements: Array) -> Array:
+    """(n,) bool: nodes that some elements (a mask) use."""
+    used, at = np.zeros(mesh.n_nodes, bool), 0
+    for block in mesh.elements.values():
+        used[block.connectivity[elements[at : at + len(block)]]] = True
+        at += len(block)
+    return used
 
 
 def used_nodes(mesh: Mesh) -> Array:

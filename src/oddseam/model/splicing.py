@@ -12,6 +12,7 @@ from oddseam.model.editing import edited, joint_creases
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
 from oddseam.model.mesh import Elements, Mesh
+from oddseam.model.rings import nodes_of, used_nodes
 from oddseam.model.shape import Creases, Patches
 
 
@@ -41,8 +42,8 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     """
     out = np.zeros(mesh.n_elements, bool)
     out[elements] = True
-    used_out, used_rest = _used(mesh, out), _used(mesh, ~out)
-    used = np.flatnonzero(_used(part, np.ones(part.n_elements, bool)))
+    used_out, used_rest = nodes_of(mesh, out), nodes_of(mesh, ~out)
+    used = np.flatnonzero(used_nodes(part))
     place, ids = _places(mesh.node_ids, part.node_ids[used], used_out)
     coordinates = _put(mesh.nodes, place, part.nodes[used])
     node = np.full(part.n_nodes, -1)
@@ -86,15 +87,6 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
         creases=joint_creases(_moved(mesh.creases, node_of_rest), _moved(part.creases, node_of_part)),
         patches=patches,
     ).came_of(mesh)  # fmt: skip
-
-
-def _used(mesh: Mesh, elements: Array) -> Array:
-    """(n,) bool: nodes that these elements, a mask, use."""
-    used, at = np.zeros(mesh.n_nodes, bool), 0
-    for block in mesh.elements.values():
-        used[block.connectivity[elements[at : at + len(block)]]] = True
-        at += len(block)
-    return used
 
 
 def _places(known: Array, ids: Array, among: Array) -> tuple[Array, Array]:

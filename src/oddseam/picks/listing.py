@@ -10,6 +10,7 @@ from oddseam.arrays import Array
 from oddseam.findings.qualities import element_quality
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import KINDS, Mesh
+from oddseam.model.rings import nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.selection import measure_name, pick
 
@@ -44,7 +45,11 @@ def list_picked(mesh: Mesh, what: str, of: str = "elements") -> list[dict[str, A
     >>> row["ids"], round(row["values"]["minimum_angle"], 2)
     ([2], 12.53)
     """
-    chosen = pick(mesh, what, of)
+    return rows_of(mesh, pick(mesh, what, of), what, of)
+
+
+def rows_of(mesh: Mesh, chosen: Array, what: str, of: str) -> list[dict[str, Any]]:
+    """The rows of what a pick is known to select."""
     if of == "elements":
         rows = _elements(mesh, chosen, _measures(parse_pick(what)))
     elif of == "nodes":
@@ -82,11 +87,9 @@ def picked_nodes(mesh: Mesh, chosen: Array, of: str) -> Array:
         return np.unique(mesh.connectivity.edges[chosen])
     if of == "rims":
         return np.unique(np.concatenate([mesh.connectivity.rims[k].nodes for k in chosen.tolist()]))
-    found, at = [], 0
-    for block in mesh.elements.values():
-        found.append(block.connectivity[chosen[(chosen >= at) & (chosen < at + len(block))] - at].ravel())
-        at += len(block)
-    return np.unique(np.concatenate(found))
+    is_chosen = np.zeros(mesh.n_elements, bool)
+    is_chosen[chosen] = True
+    return np.flatnonzero(nodes_of(mesh, is_chosen))
 
 
 def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[dict[str, Any]]:

@@ -19,7 +19,7 @@ from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.enclosing import is_inside
-from oddseam.model.rings import grown
+from oddseam.model.rings import grown, nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.of_findings import EDGES_OF_FINDINGS, FINDINGS
 
@@ -387,21 +387,14 @@ class _Nodes(_Elements):
     def _rings(self, chosen: Array, count: int) -> Array:
         for _ in range(count):
             touched = self._by_nodes(chosen, all_of_them=False)
-            chosen = chosen | self._nodes_of(touched)
+            chosen = chosen | nodes_of(self._mesh, touched)
         return chosen
 
     def _flat(self, node: Node) -> Array:
         return self._of_elements(node)
 
     def _of_elements(self, node: Node) -> Array:
-        return self._nodes_of(self._elements.of(node))
-
-    def _nodes_of(self, elements: Array) -> Array:
-        found, at = np.zeros(self._mesh.n_nodes, bool), 0
-        for block in self._mesh.elements.values():
-            found[block.connectivity[elements[at : at + len(block)]]] = True
-            at += len(block)
-        return found
+        return nodes_of(self._mesh, self._elements.of(node))
 
     _part = _piece = _patch = _surface = _finding = _worst = _of_elements
 

@@ -85,25 +85,35 @@ def _close_up(scene: Scene, mark: Mark, eye: Array) -> tuple[Array, float]:
     # the place fills a good part of the picture, however large the facets round it are
     reach = max(0.75 * place.size, min(5.0 * edge, _AROUND * place.size) if place.size > 0 else 5.0 * edge)
     look = _look(area_vectors(nearest), eye)
+    near = _near(scene, distance, reach)
     own = tuple(lines for lines in scene.lines if lines.kind == mark.finding.kind)
-    ahead, behind = (_pixels_of(scene, own, centre, reach, its) for its in (look, -look)) if own else (1, 0)
+    ahead, behind = (_pixels_of(near, own, centre, reach, its) for its in (look, -look)) if own else (1, 0)
     # what is marked by lines may be hidden from the one side
-    return near_by(scene, centre, reach, -look if behind > _MORE * ahead else look, _SHOT)
+    return _shot(near, centre, reach, -look if behind > _MORE * ahead else look, _SHOT)
 
 
 def _pixels_of(scene: Scene, lines: tuple[Lines, ...], centre: Array, reach: float, look: Array) -> int:
     """How many pixels of a close-up some lines change."""
-    drawn, bare = (near_by(replace(scene, lines=its), centre, reach, look, _SHOT)[0] for its in (lines, ()))
+    drawn, bare = (_shot(replace(scene, lines=its), centre, reach, look, _SHOT)[0] for its in (lines, ()))
     return int((drawn != bare).any(axis=2).sum())
 
 
 def near_by(scene: Scene, centre: Array, reach: float, look: Array, size: tuple[int, int]) -> tuple[Array, float]:
     """What lies about a point, with all that is further off cut away; the picture and its scale."""
-    near = np.flatnonzero(_distances(scene, centre) < 2.2 * reach)
+    return _shot(_near(scene, _distances(scene, centre), reach), centre, reach, look, size)
+
+
+def _near(scene: Scene, distance: Array, reach: float) -> Scene:
+    """The scene with those triangles alone that a close-up shows."""
+    rows = np.flatnonzero(distance < 2.2 * reach)
+    colours = None if scene.colours is None else scene.colours[rows]
+    return replace(scene, triangles=scene.triangles[rows], element=scene.element[rows], colours=colours)
+
+
+def _shot(scene: Scene, centre: Array, reach: float, look: Array, size: tuple[int, int]) -> tuple[Array, float]:
     camera = Camera.looking(look, centre, 2.0 * reach, *size)
-    colours = None if scene.colours is None else scene.colours[near]
     shown = render(
-        scene.nodes, scene.triangles[near], camera, scene.lines, wire=True, colours=colours, element=scene.element[near]
+        scene.nodes, scene.triangles, camera, scene.lines, wire=True, colours=scene.colours, element=scene.element
     )
     return shown.picture, camera.scale
 

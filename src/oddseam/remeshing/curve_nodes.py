@@ -14,7 +14,7 @@ from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.net import Fineness, with_room
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
-from oddseam.sizes.field import Counted
+from oddseam.sizes.along import chain_length
 
 #: So often a piece of a curve is halved at most to see how the size changes along it.
 _HALVINGS = 12
@@ -102,17 +102,13 @@ def _numbers(sheets: Sheets, field: SizeField) -> dict[int, int]:
         if not length.sum() > 0:
             continue
         # curves are met once from either side where a chain parts two sheets: each side has them all
-        share = line.elements * length / min(length.sum(), _chain_length(line))
+        share = line.elements * length / min(length.sum(), chain_length(line.ends))
         count = np.maximum(np.floor(share), 1).astype(np.int64)
         over = round(float(share.sum())) - int(count.sum())
         for k in np.argsort(count - share, kind="stable")[: max(over, 0)].tolist():
             count[k] += 1
         found |= dict(zip(on, count.tolist(), strict=True))
     return found
-
-
-def _chain_length(line: Counted) -> float:
-    return float(np.linalg.norm(line.ends[:, 1] - line.ends[:, 0], axis=1).sum())
 
 
 def _sampled(points: Array, along: Array, first: Array, fineness: Fineness) -> tuple[Array, Array, Array]:

@@ -13,6 +13,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
+from oddseam.findings.judging import middle_of
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
 from oddseam.geometry.quality import MORE_IS_WORSE
@@ -169,11 +170,10 @@ def improve(
     unmet = [f"{fault} after improving" for fault in worse(as_held(places.mesh, target), as_held(mesh, target))]
     if len(left):
         worst = left[np.argmax(limits.shortfall(places.mesh)[left])]
-        t = places.mesh.triangulation
-        middle = places.mesh.nodes[t.triangles[t.element == worst]].mean(axis=(0, 1))
+        place = point_text(middle_of(places.mesh, int(worst)))
         unmet.append(
             f"{len(left):,} elements stay beyond the limits: {limits.worst(places.mesh, left)}; the worst is element "
-            f"{places.mesh.element_ids[worst]} at {point_text(middle)}; creases, rims, borders or the deviation of "
+            f"{places.mesh.element_ids[worst]} at {place}; creases, rims, borders or the deviation of "
             f"{deviation:.4g} hold them (where most of a mesh is poor, remesh it)"
         )
     notes.append(f"{len(left):,} elements beyond the limits after, {len(before) - len(left):,} fewer")
