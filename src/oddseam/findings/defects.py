@@ -12,6 +12,7 @@ from oddseam.findings.finding import MOST_PLACES, Finding, Place, gathered, plac
 from oddseam.findings.limits import Limits
 from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.geometry.threads import in_runs
+from oddseam.geometry.triangles import cross_product
 from oddseam.geometry.welding import weld_exact
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -182,7 +183,7 @@ def _heights(corners: Array) -> Array:
     """(m, 2) shortest altitude and longest edge of triangles."""
     edges = [corners[:, (k + 1) % 3] - corners[:, k] for k in range(3)]
     longest = np.sqrt(np.maximum.reduce([np.einsum("ij,ij->i", e, e) for e in edges]))
-    twice = np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)
+    twice = np.linalg.norm(cross_product(edges[0], edges[1]), axis=1)
     return np.column_stack([twice / np.where(longest > 0, longest, 1.0), longest])
 
 

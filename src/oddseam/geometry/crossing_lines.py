@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, cross_product
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,7 +59,7 @@ def crossing_lines(nodes: Array, triangles: Array, pairs: Array) -> CrossingLine
 
     k = len(pairs)
     one, two = triangles[pairs[:, 0]].astype(np.int64), triangles[pairs[:, 1]].astype(np.int64)
-    along = np.cross(area_vectors(nodes[one]), area_vectors(nodes[two]))
+    along = cross_product(area_vectors(nodes[one]), area_vectors(nodes[two]))
     sides = [_sides(nodes, one, two), _sides(nodes, two, one)]
     in_plane = (sides[0] == 0).all(axis=1) | (sides[1] == 0).all(axis=1) | (along == 0).all(axis=1)
     found = [_interval(nodes, its, side, along) for its, side in ((two, sides[0]), (one, sides[1]))]
@@ -105,7 +105,7 @@ class _Interval:
 def _sides(nodes: Array, plane: Array, corners: Array) -> Array:
     """(k, 3) which side of the plane of one triangle the corners of another lie on, and how far in its units."""
     p = nodes[plane]
-    normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    normal = cross_product(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     side = np.einsum("kij,kj->ki", nodes[corners] - p[:, None, 0], normal)
     side[(corners[:, :, None] == plane[:, None, :]).any(axis=2)] = 0.0
     return np.asarray(side)

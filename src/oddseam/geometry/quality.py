@@ -24,6 +24,7 @@ import math
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import cross_product
 
 #: Measures of which more is worse.
 MORE_IS_WORSE = frozenset({"aspect_ratio", "skewness", "warpage"})
@@ -48,8 +49,8 @@ def _corner_areas(edges: list[Array]) -> list[Array]:
     """Twice the area (m,) of the triangle at each corner; in a triangle all three are one."""
     before = [edges[-1], *edges[:-1]]
     if len(edges) == 3:
-        return [np.linalg.norm(np.cross(edges[0], edges[1]), axis=1)] * 3
-    return [np.linalg.norm(np.cross(behind, ahead), axis=1) for ahead, behind in zip(edges, before, strict=True)]
+        return [np.linalg.norm(cross_product(edges[0], edges[1]), axis=1)] * 3
+    return [np.linalg.norm(cross_product(behind, ahead), axis=1) for ahead, behind in zip(edges, before, strict=True)]
 
 
 def _radius_ratio(lengths: list[Array], twice: Array) -> Array:
@@ -104,7 +105,7 @@ def quality(corners: Array) -> dict[str, Array]:
 def _corner_sines(edges: list[Array], lengths: list[Array]) -> Array:
     """Smallest sine at a corner of a quad, seen along its mean normal."""
     before, lengths_before = [edges[-1], *edges[:-1]], [lengths[-1], *lengths[:-1]]
-    normals = [np.cross(behind, ahead) for behind, ahead in zip(before, edges, strict=True)]
+    normals = [cross_product(behind, ahead) for behind, ahead in zip(before, edges, strict=True)]
     mean = np.add.reduce(normals)
     size = np.linalg.norm(mean, axis=1, keepdims=True)
     mean = mean / np.where(size > 0, size, 1.0)
@@ -120,7 +121,7 @@ def _warpage(corners: Array) -> Array:
     angles = []
     for k in (0, 1):
         a, b, c, d = (corners[:, (k + i) % 4] for i in range(4))
-        one, two = np.cross(b - a, c - a), np.cross(c - a, d - a)
-        sine = np.linalg.norm(np.cross(one, two), axis=1)
+        one, two = cross_product(b - a, c - a), cross_product(c - a, d - a)
+        sine = np.linalg.norm(cross_product(one, two), axis=1)
         angles.append(np.degrees(np.arctan2(sine, np.einsum("ij,ij->i", one, two))))
     return np.asarray(np.maximum(angles[0], angles[1]))

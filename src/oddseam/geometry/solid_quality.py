@@ -17,6 +17,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import cross_product
 
 #: Corners of every kind, each with the ends of three edges, positive for a sound element.
 TRIADS = {
@@ -53,7 +54,7 @@ def curved_jacobian(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...])
 
 def _corner(a: Array, b: Array, c: Array) -> Array:
     """Determinants of three edges each, over their lengths."""
-    det = np.einsum("ij,ij->i", a, np.cross(b, c))
+    det = np.einsum("ij,ij->i", a, cross_product(b, c))
     size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1) * np.linalg.norm(c, axis=1)
     return np.where(size > 0, det / np.where(size > 0, size, 1.0), 0.0)
 
@@ -70,8 +71,8 @@ def _tet_measures(corners: Array) -> tuple[Array, Array]:
     """Radius ratio and height; an inverted or flat tet gets 0 for both."""
     p = [corners[:, k] for k in range(4)]
     a, b, c = p[1] - p[0], p[2] - p[0], p[3] - p[0]
-    six = np.einsum("ij,ij->i", a, np.cross(b, c))
-    faces = [np.cross(a, b), np.cross(b, c), np.cross(c, a), np.cross(b - a, c - a)]
+    six = np.einsum("ij,ij->i", a, cross_product(b, c))
+    faces = [cross_product(a, b), cross_product(b, c), cross_product(c, a), cross_product(b - a, c - a)]
     twice = [np.linalg.norm(face, axis=1) for face in faces]
     squares = [np.einsum("ij,ij->i", v, v) for v in (a, b, c)]
     # the vector from the first corner to the centre of the sphere round all four, times twice six

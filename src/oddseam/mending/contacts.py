@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import boxes, unit_normals
+from oddseam.geometry.triangles import boxes, cross_product, unit_normals
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 
@@ -89,11 +89,13 @@ def _off_plane(p: Array, corners: Array) -> Array:
 
 def weights_at(p: Array, corners: Array) -> tuple[Array, Array]:
     """(n, 3) barycentric coordinates of points dropped onto triangles, and the normals of these."""
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal = cross_product(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
     parts = [
         np.einsum(
-            "ij,ij->i", np.cross(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]), normal
+            "ij,ij->i",
+            cross_product(corners[:, (k + 2) % 3] - corners[:, (k + 1) % 3], p - corners[:, (k + 1) % 3]),
+            normal,
         )
         for k in range(3)
     ]
@@ -170,10 +172,10 @@ def _are_flat(nodes: Array, triangles: Array, pairs: Array, reach: float) -> Arr
         for j in range(3):
             a, b, c, d = one[:, i], one[:, (i + 1) % 3], two[:, j], two[:, (j + 1) % 3]
             u, v, w = b - a, d - c, c - a
-            turn = np.einsum("ij,ij->i", np.cross(u, v), normal)
+            turn = np.einsum("ij,ij->i", cross_product(u, v), normal)
             safe = np.where(turn != 0, turn, np.inf)
-            s = np.einsum("ij,ij->i", np.cross(w, v), normal) / safe
-            t = np.einsum("ij,ij->i", np.cross(w, u), normal) / safe
+            s = np.einsum("ij,ij->i", cross_product(w, v), normal) / safe
+            t = np.einsum("ij,ij->i", cross_product(w, u), normal) / safe
             cross = (s > 0) & (s < 1) & (t > 0) & (t < 1)
             gap = np.abs(np.einsum("ij,ij->i", a + s[:, None] * u - c - t[:, None] * v, normal))
             most = np.maximum(most, np.where(cross, gap, -1.0))

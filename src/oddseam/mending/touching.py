@@ -38,7 +38,7 @@ _THINNER = (4.0, 1.0, 0.25)
 _WIDER = 3
 #: This is for the last few places that resist: so many elements are looked at for them in all.
 _LOOKS = 50_000
-#: Where that makes more pairs of facets cross than so many, it is left.
+#: Where that makes facets cross, and more pairs than so many do so, it is left.
 _MOST_CROSSING = 60
 #: Of larger meshes a look at all of it costs more than one at every place.
 _AT_ONCE = 100_000
@@ -187,10 +187,10 @@ def _parted_without_thin(
 ) -> tuple[Mesh, int, float]:
     part, moved = held_by(mesh, None, reach)
     part, _, _ = drop_duplicates(part)  # flaps without anything between
-    fresh = len(part.crossing_triangles) - before.crossing_pairs
-    if fresh > _MOST_CROSSING:
-        return mesh, 0, 0.0
-    if fresh > 0:
+    crossing = len(part.crossing_triangles)
+    if crossing > before.crossing_pairs:
+        if crossing > _MOST_CROSSING:  # with those that were there, for they would be snapped as well
+            return mesh, 0, 0.0
         part = snap_crossings(part, part.crossing_triangles, reach, target, cancel=True)
     if _proof(part, target).worse_than(before):
         return mesh, 0, 0.0

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import cross_product
 from oddseam.model.kinds import KINDS
 
 if TYPE_CHECKING:
@@ -94,7 +95,7 @@ def triangulate(nodes: Array, elements: Mapping[str, Elements]) -> Triangulation
         fold = []
         for k in (0, 1):  # cosine between the two halves, for the cut at corner k
             a, b, c, d = (p[:, (k + i) % 4] for i in range(4))
-            one, two = np.cross(b - a, c - a), np.cross(c - a, d - a)
+            one, two = cross_product(b - a, c - a), cross_product(c - a, d - a)
             size = np.linalg.norm(one, axis=1) * np.linalg.norm(two, axis=1)
             fold.append(np.einsum("ij,ij->i", one, two) / np.where(size > 0, size, 1.0))
         other = fold[1] > fold[0] + 1e-9

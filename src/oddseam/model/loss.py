@@ -8,6 +8,7 @@ inside of the solid before, and is no loss of its shape.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from oddseam.accounts import Loss, LostPlace
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.geometry.boxtree import BoxTree, morton_order
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors, boxes, cone_volumes
+from oddseam.geometry.triangles import area_vectors
 from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
 from oddseam.model.lost_names import names_lost
@@ -62,13 +63,15 @@ def measure_loss(
     O(n) to tell what changed, and O(c log n) for c changed facets.
     """
     least = None if tolerance is None else float(np.min(tolerance, initial=np.inf))
-    gone, new = changed_triangles(before, after), changed_triangles(after, before)
+    gone, new = changed_triangles(before, after)
     if not len(gone) and not len(new):
         return Loss(least)
-    area, volume = _changes(before, gone, after, new)
-    named = names_lost(before, gone, after, new)
-    gone = _without(before, gone, asked)
-    points, facet = _samples(before, gone)
+    old, fresh = _measured(before, gone), _measured(after, new)
+    area, volume = _changes(before, old, fresh)
+    named = names_lost(before, gone, old.area, after, new, fresh.area)
+    stays_away = _not_asked(before, gone, asked)
+    gone = gone[stays_away]
+    points, facet = _samples(before, gone, old.middle[stays_away], old.longest[stays_away], old.area[stays_away])
     if not len(points):
         return Loss(least, area=area, volume=volume, named=named)
     wanted = np.broadcast_to(np.inf if tolerance is None else tolerance, before.n_elements)
@@ -111,17 +114,17 @@ def element_middles(mesh: Mesh) -> Array:
 def half_edges(mesh: Mesh) -> Array:
     """(m,) half of the longest edge of every shell element; 0 for others."""
     t, longest = mesh.triangulation, np.zeros(mesh.n_elements)
-    np.maximum.at(longest, t.element, in_runs(_middles_and_sizes, mesh.nodes, t.triangles)[:, 3])
-    return np.asarray(0.5 * np.sqrt(longest))
+    np.maximum.at(longest, t.element, in_runs(_measures, mesh.nodes, t.triangles)[:, 3])
+    return 0.5 * longest
 
 
 def vanished_pieces(before: Mesh, after: Mesh) -> list[str]:
     """What is to be said of pieces of a surface of which nothing is left nearer than they are wide."""
-    pieces, t = before.pieces, before.triangulation
+    pieces = before.pieces
     if after.connectivity.n_pieces >= before.connectivity.n_pieces or not len(after.triangulation.triangles):
         return []
     rows = np.flatnonzero(pieces.of_triangle >= 0)
-    middles = in_runs(_middles_and_sizes, before.nodes, t.triangles[rows])[:, :3]
+    middles = _measured(before, rows).middle
     tree = BoxTree(after.nodes[after.triangulation.triangles])
     away = np.linalg.norm(tree.closest(middles)[0] - middles, axis=1)
     nearest = np.full(len(pieces.volume), np.inf)
@@ -134,25 +137,30 @@ def vanished_pieces(before: Mesh, after: Mesh) -> list[str]:
     return lines + [f"{len(gone) - _NAMED:,} more pieces vanished"] * (len(gone) > _NAMED)
 
 
-def changed_triangles(mesh: Mesh, other: Mesh) -> Array:
-    """Rows of triangles of a mesh that are no element of the other one, of the same id, kind and corners."""
-    t = mesh.triangulation
-    if mesh.nodes is other.nodes and mesh.elements is other.elements:
-        return np.zeros(0, np.int64)
-    same = np.zeros(mesh.n_elements, bool)
+def changed_triangles(before: Mesh, after: Mesh) -> tuple[Array, Array]:
+    """Rows of triangles of either mesh that are no element of the other one, of the same id, kind and corners."""
+    if before.nodes is after.nodes and before.elements is after.elements:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    same = np.zeros(before.n_elements, bool), np.zeros(after.n_elements, bool)
+    first = {}
     at = 0
-    for name, block in mesh.elements.items():
-        its = other.elements.get(name)
+    for name, block in after.elements.items():
+        first[name], at = at, at + len(block)
+    at = 0
+    for name, block in before.elements.items():
+        its = after.elements.get(name)
         if its is not None and len(its):
             row, missing = _rows(block.ids, its.ids)
             mine = np.flatnonzero(~missing)
-            equal = np.ones(len(mine), bool)
-            for k in range(block.connectivity.shape[1]):
-                one = mesh.nodes[block.connectivity[mine, k]]
-                equal &= (one == other.nodes[its.connectivity[row[mine], k]]).all(axis=1)
-            same[at + mine[equal]] = True
+            for k in range(block.connectivity.shape[1]):  # what differs in one corner is not looked at again
+                one, two = before.nodes[block.connectivity[mine, k]], after.nodes[its.connectivity[row[mine], k]]
+                equal = one == two
+                mine = mine[equal[:, 0] & equal[:, 1] & equal[:, 2]]
+            same[0][at + mine] = True
+            same[1][first[name] + row[mine]] = True
         at += len(block)
-    return np.flatnonzero(~same[t.element])
+    gone, new = (np.flatnonzero(~same[k][mesh.triangulation.element]) for k, mesh in enumerate((before, after)))
+    return gone, new
 
 
 def _rows(wanted: Array, ids: Array) -> tuple[Array, Array]:
@@ -162,42 +170,54 @@ def _rows(wanted: Array, ids: Array) -> tuple[Array, Array]:
     return IdIndex(ids).of(wanted)
 
 
-def _without(mesh: Mesh, rows: Array, asked: Array | None) -> Array:
-    if asked is None or not len(asked):
-        return rows
+def _not_asked(mesh: Mesh, rows: Array, asked: Array | None) -> Array:
+    """(k,) bool: triangles that were not asked to go."""
     spared = np.zeros(mesh.n_elements, bool)
-    spared[asked] = True
-    return rows[~spared[mesh.triangulation.element[rows]]]
+    if asked is not None:
+        spared[asked] = True
+    return np.asarray(~spared[mesh.triangulation.element[rows]])
 
 
-def _changes(before: Mesh, gone: Array, after: Mesh, new: Array) -> tuple[float, float | None]:
+@dataclass(frozen=True, eq=False)
+class _Measured:
+    """Of triangles: middles (k, 3), longest edges (k,), area vectors (k, 3) and areas (k,)."""
+
+    middle: Array
+    longest: Array
+    vector: Array
+    area: Array
+
+
+def _measured(mesh: Mesh, rows: Array) -> _Measured:
+    if not len(rows):
+        return _Measured(np.zeros((0, 3)), np.zeros(0), np.zeros((0, 3)), np.zeros(0))
+    columns = in_runs(_measures, mesh.nodes, mesh.triangulation.triangles[rows])
+    return _Measured(columns[:, :3], columns[:, 3], columns[:, 4:7], columns[:, 7])
+
+
+def _changes(mesh: Mesh, old: _Measured, new: _Measured) -> tuple[float, float | None]:
     """How much the area grew, and the volume; ``None`` for that where borders changed too."""
-    middle = before.box[0] + (before.box[1] - before.box[0]) / 2
-    total, vectors, volumes = [], [], []
-    for mesh, rows in ((before, gone), (after, new)):
-        triangles = mesh.triangulation.triangles[rows]
-        vector = in_runs(area_vectors, mesh.nodes, triangles) if len(rows) else np.zeros((0, 3))
-        total.append(float(np.linalg.norm(vector, axis=1).sum()))
-        vectors.append(vector.sum(axis=0))
-        cones = in_runs(lambda corners: cone_volumes(corners, middle), mesh.nodes, triangles) if len(rows) else [0.0]
-        volumes.append(float(np.sum(cones)))
-    has_same_border = np.abs(vectors[1] - vectors[0]).max() <= _SAME_BORDER * max(sum(total), 1e-300)
-    return total[1] - total[0], volumes[1] - volumes[0] if has_same_border else None
+    about = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
+    area = float(old.area.sum()), float(new.area.sum())
+    has_same_border = np.abs(new.vector.sum(axis=0) - old.vector.sum(axis=0)).max() <= _SAME_BORDER * max(
+        sum(area), 1e-300
+    )
+    # a cone over a triangle is a third of its height times its area, which its middle tells as well as a corner
+    volume = [float(np.einsum("ij,ij->", its.middle - about, its.vector)) / 3.0 for its in (old, new)]
+    return area[1] - area[0], volume[1] - volume[0] if has_same_border else None
 
 
-def _samples(mesh: Mesh, rows: Array) -> tuple[Array, Array]:
+def _samples(mesh: Mesh, rows: Array, middle: Array, longest: Array, areas: Array) -> tuple[Array, Array]:
     """Points of triangles (k, 3), in an order along the surface, and the row of each triangle in ``rows``.
 
     Small triangles are sampled in the middle, larger ones at their corners and in a regular net as well.
     """
     if not len(rows):
         return np.zeros((0, 3)), np.zeros(0, np.int64)
-    triangles = mesh.triangulation.triangles[rows]
-    columns = in_runs(_middles_and_sizes, mesh.nodes, triangles)
-    longest, area = np.sqrt(columns[:, 3]), columns[:, 4].sum()
+    triangles, area = mesh.triangulation.triangles[rows], float(areas.sum())
     spacing = max(_SPACING * mesh.diagonal, float(np.sqrt(area / _FEWEST)), 1e-300)
     across = np.clip(np.ceil(longest / spacing), 1, _MOST_ACROSS).astype(np.int64)
-    points, facet = [columns[:, :3]], [np.arange(len(rows))]
+    points, facet = [middle], [np.arange(len(rows))]
     large = np.flatnonzero(longest > spacing)
     node, first = np.unique(triangles[large], return_index=True)
     points.append(mesh.nodes[node])
@@ -215,13 +235,16 @@ def _samples(mesh: Mesh, rows: Array) -> tuple[Array, Array]:
     return place[order], of[order]
 
 
-def _middles_and_sizes(corners: Array) -> Array:
-    """(m, 5) middles of triangles, squares of their longest edges, and areas."""
+def _measures(corners: Array) -> Array:
+    """(m, 8) middles of triangles, their longest edges, area vectors, and areas."""
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    measures = np.empty((len(corners), 8))
+    measures[:, :3] = (a + b + c) / 3
     squares = [np.einsum("ij,ij->i", edge, edge) for edge in (b - a, c - b, a - c)]
-    longest = np.maximum(np.maximum(squares[0], squares[1]), squares[2])
-    vectors = area_vectors(corners)
-    return np.column_stack([(a + b + c) / 3, longest, np.sqrt(np.einsum("ij,ij->i", vectors, vectors))])
+    measures[:, 3] = np.sqrt(np.maximum(np.maximum(squares[0], squares[1]), squares[2]))
+    measures[:, 4:7] = vectors = area_vectors(corners)
+    measures[:, 7] = np.sqrt(np.einsum("ij,ij->i", vectors, vectors))
+    return measures
 
 
 def _distances(before: Mesh, after: Mesh, points: Array, limit: Array, gone: Array, new: Array) -> Array:
@@ -253,18 +276,26 @@ def _about(after: Mesh, new: Array, before: Mesh, gone: Array) -> Array:
         return np.arange(len(t))
     low, size = before.box[0], max(before.diagonal, 1e-300) / _CELLS
     marked = np.zeros((_CELLS + 3,) * 3, bool)
-    for corners in (before.nodes[before.triangulation.triangles[gone]], after.nodes[t[new]]):
-        cell = np.clip(np.floor((corners.reshape(-1, 3) - low) / size).astype(np.int64), -1, _CELLS) + 1
+    cells = [_cells(mesh, low, size) for mesh in (before, after)]
+    for cell, its in ((cells[0], before.triangulation.triangles[gone]), (cells[1], t[new])):
+        i, j, k = np.unique(cell[its].reshape(-1, 3), axis=0).astype(np.int64).T
         for d in np.ndindex(3, 3, 3):
-            i, j, k = (np.clip(cell + np.array(d) - 1, 0, _CELLS + 2)).T
-            marked[i, j, k] = True
-    lows, highs = (
-        in_runs(lambda c: np.concatenate(boxes(c), axis=1), after.nodes, t).reshape(-1, 2, 3).transpose(1, 0, 2)
-    )
-    cell = np.clip(np.floor(((lows + highs) / 2 - low) / size).astype(np.int64), -1, _CELLS) + 1
-    chosen = marked[cell[:, 0], cell[:, 1], cell[:, 2]] | ((highs - lows).max(axis=1) > size)
+            at = (np.clip(v + e - 1, 0, _CELLS + 2) for v, e in zip((i, j, k), d, strict=True))
+            marked[tuple(at)] = True
+    cell = cells[1]
+    is_near = marked[cell[:, 0], cell[:, 1], cell[:, 2]]
+    a, b, c = (cell[t[:, k]] for k in range(3))
+    chosen = np.asarray(is_near[t].any(axis=1))
+    # of a triangle that spans more than two cells the middle may be near, and no corner
+    wide = np.flatnonzero((np.maximum(np.maximum(a, b), c) - np.minimum(np.minimum(a, b), c)).max(axis=1) > 1)
+    chosen[wide] = True
     chosen[new] = True
     return np.flatnonzero(chosen)
+
+
+def _cells(mesh: Mesh, low: Array, size: float) -> Array:
+    """(n, 3) coarse cells that nodes are in."""
+    return (np.clip(np.floor((mesh.nodes - low) / size), -1, _CELLS) + 1).astype(np.int8)
 
 
 def _within(mesh: Mesh, points: Array, away: Array) -> Array:

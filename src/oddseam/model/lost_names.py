@@ -13,7 +13,9 @@ from oddseam.model.mesh import Mesh
 _MOST = 0.5
 
 
-def names_lost(before: Mesh, gone: Array, after: Mesh, new: Array) -> tuple[str, ...]:
+def names_lost(
+    before: Mesh, gone: Array, gone_area: Array, after: Mesh, new: Array, new_area: Array
+) -> tuple[str, ...]:
     """What is to be said of names; O(n) if there are any beside one part.
 
     Parameters
@@ -21,24 +23,24 @@ def names_lost(before: Mesh, gone: Array, after: Mesh, new: Array) -> tuple[str,
     before, after : Mesh
     gone, new : int arrays
         Rows of their triangulations that differ.
+    gone_area, new_area : float arrays
+        Areas of these.
     """
     if not len(gone):
         return ()
-    areas = _areas(before, gone), _areas(after, new)
     lines = []
     still = {*_kinds(after), ("part", "")}  # of which there may be one by now
     for kind in _kinds(before):
         names, label = _labelled(before, kind)
-        lost = _summed(label[before.triangulation.element[gone]], areas[0], len(names))
+        lost = _summed(label[before.triangulation.element[gone]], gone_area, len(names))
         if kind in still:
             its_names, its_label = _labelled(after, kind)
-            came = _summed(its_label[after.triangulation.element[new]], areas[1], len(its_names))
+            came = _summed(its_label[after.triangulation.element[new]], new_area, len(its_names))
             held = dict(zip(its_names, came.tolist(), strict=True))
             lost -= np.array([held.get(name, 0.0) for name in names])
         if not (lost > 0).any():
             continue
-        every = np.arange(len(before.triangulation.element))
-        total = _summed(label[before.triangulation.element], _areas(before, every), len(names))
+        total = _summed(label[before.triangulation.element], _areas(before), len(names))
         count = np.bincount(label[label >= 0], minlength=len(names))
         for k in np.flatnonzero((lost > 0) & (lost >= (1.0 - _MOST) * total)).tolist():
             left = "all" if lost[k] >= (1.0 - 1e-9) * total[k] else f"{lost[k] / total[k]:.0%}"
@@ -53,11 +55,9 @@ def _summed(label: Array, area: Array, count: int) -> Array:
     return np.bincount(label[has], area[has], count)
 
 
-def _areas(mesh: Mesh, rows: Array) -> Array:
-    """(k,) areas of triangles."""
-    if not len(rows):
-        return np.zeros(0)
-    vectors = in_runs(area_vectors, mesh.nodes, mesh.triangulation.triangles[rows])
+def _areas(mesh: Mesh) -> Array:
+    """(t,) areas of all triangles."""
+    vectors = in_runs(area_vectors, mesh.nodes, mesh.triangulation.triangles)
     return np.asarray(np.sqrt(np.einsum("ij,ij->i", vectors, vectors)))
 
 

@@ -153,7 +153,7 @@ def coarsen(
         unmet += vanished_pieces(mesh, made.mesh)
     else:
         loss = measure_loss(mesh, made.mesh, deviation)
-    step, poor = judged(made.mesh, made.mesh.triangulation.element[changed_triangles(made.mesh, mesh)], held)
+    step, poor = judged(made.mesh, made.mesh.triangulation.element[changed_triangles(mesh, made.mesh)[1]], held)
     progress("done", 1.0)
     return made.mesh, Outcome((*steps, step), tuple(notes), (*unmet, *poor)).with_loss(loss)
 

@@ -145,7 +145,7 @@ def remesh(
         count = len(result.surface.quads)
         steps.append(Step("pair", count, 0.0, f"quads, {count / made.surface.n_elements:.1%} of the new elements"))
     progress("measuring what was lost", 0.98)
-    fresh = made.mesh.triangulation.element[changed_triangles(made.mesh, mesh)]
+    fresh = made.mesh.triangulation.element[changed_triangles(mesh, made.mesh)[1]]
     on_curves = made.surface.node_ids[np.unique(result.surface.crease_edges)]
     step, poor = judged(made.mesh, fresh, held, on_curves)
     outcome = Outcome((*steps, step), tuple(notes), (*made.unmet, *poor))

@@ -103,7 +103,7 @@ def refine(
         steps.append(Step(f"halve ({number + 1})", int(marked.sum()), far, detail))
         steps.append(Step("split", new.n_elements - count, 0.0, "more elements"))
     unmet = [f"{fault} after refining" for fault in worse(new, mesh)]
-    step, poor = judged(new, new.triangulation.element[changed_triangles(new, mesh)], held)
+    step, poor = judged(new, new.triangulation.element[changed_triangles(mesh, new)[1]], held)
     outcome = Outcome((*steps, step), (), (*unmet, *poor))
     return new, outcome.with_loss(measure_loss(mesh, new, half_edges(mesh)))
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import cross_product
 from oddseam.remeshing import pairing_kernels
 
 #: Puts places (k, 3) wanted for nodes (k,) on the surface.
@@ -42,9 +43,9 @@ class Around:
         """(k, 3) unit normals at nodes, the mean of the elements round them."""
         corners = np.where(self.elements >= 0, self.elements, self.elements[:, 2:3])
         p = points[corners]
-        area = np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
+        area = cross_product(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
         triangle = self.elements[:, 3] < 0
-        area[triangle] = np.cross(p[triangle, 1] - p[triangle, 0], p[triangle, 2] - p[triangle, 0])
+        area[triangle] = cross_product(p[triangle, 1] - p[triangle, 0], p[triangle, 2] - p[triangle, 0])
         total = np.zeros((len(points), 3))
         for k in range(4):
             held = self.elements[:, k] >= 0

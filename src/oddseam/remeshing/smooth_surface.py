@@ -13,7 +13,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.triangles import unit_normals
+from oddseam.geometry.triangles import cross_product, unit_normals
 from oddseam.remeshing import kernels
 from oddseam.remeshing.halfedge_kernels import FIXED, Net
 from oddseam.remeshing.sheets import Sheets
@@ -70,7 +70,7 @@ def _corner_normals(corners: Array, triangles: Array, region: Array) -> Array:
     """(m, 3, 3) unit normal at every corner, of the facets of its region round its node."""
     ahead, behind = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
     size = (ahead**2).sum(axis=2) * (behind**2).sum(axis=2)
-    weighed = np.cross(ahead, behind) / np.where(size > 0, size, 1.0)[:, :, None]
+    weighed = cross_product(ahead, behind) / np.where(size > 0, size, 1.0)[:, :, None]
     key = triangles.astype(np.int64) * (int(region.max(initial=0)) + 1) + region[:, None]
     _, of = np.unique(key.ravel(), return_inverse=True)
     total = np.column_stack([np.bincount(of, weighed.reshape(-1, 3)[:, d]) for d in range(3)])

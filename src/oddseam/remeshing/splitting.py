@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import cross_product
 
 Cells = tuple[tuple[int, ...], ...]
 
@@ -128,7 +129,7 @@ def _best(points: Array, nodes: Array, ways: tuple[Cells, ...]) -> Array:
     for cells in ways:
         p = points[nodes[:, np.array(cells)]]
         edges = p - np.roll(p, 1, axis=2)
-        area = np.linalg.norm(np.cross(edges[:, :, 1], edges[:, :, 2]), axis=2)
+        area = np.linalg.norm(cross_product(edges[:, :, 1], edges[:, :, 2]), axis=2)
         size = (edges**2).sum(axis=(2, 3))
         worst.append((area / np.where(size > 0, size, 1.0)).min(axis=1))
     # the first way keeps the shape of the whole, and is taken unless the other one is better
