@@ -144,3 +144,49 @@ def chamfered_box(half=(10.0, 8.0, 5.0), cut=0.1):
         ring = np.array(face)[order]
         triangles += [(ring[0], ring[k], ring[k + 1]) for k in range(1, len(ring) - 1)]
     return nodes, np.array(triangles)
+
+
+def revolved(profile, sides):
+    """A closed profile (k, 2) of radii and heights, turned round the z axis; the diagonals of the quads alternate."""
+    turn = np.arange(sides) * 2 * np.pi / sides
+    ring = np.column_stack([np.cos(turn), np.sin(turn)])
+    points = [np.column_stack([radius * ring, np.full(sides, height)]) for radius, height in profile]
+    at = np.arange(len(profile) * sides).reshape(len(profile), sides)
+    a, d = at.ravel(), np.roll(at, -1, axis=0).ravel()
+    b, c = np.roll(at, -1, axis=1).ravel(), np.roll(np.roll(at, -1, axis=0), -1, axis=1).ravel()
+    even = (np.add.outer(np.arange(len(profile)), np.arange(sides)) % 2 == 0).ravel()
+    one = np.where(even[:, None], np.column_stack([a, b, c]), np.column_stack([a, b, d]))
+    two = np.where(even[:, None], np.column_stack([a, c, d]), np.column_stack([b, c, d]))
+    return np.concatenate(points), np.concatenate([one, two])
+
+
+def bent_pipe(sides, steps, rows=1, radius=6.0, bend=20.0):
+    """A pipe with a wall of one, straight, bent by 90 degrees, straight, bent by 60 across that, and straight again."""
+    here, along, side = np.zeros(3), np.array([0.0, 0.0, 1.0]), np.array([1.0, 0.0, 0.0])
+    rings = [(here, side, np.cross(along, side))]
+
+    def turned(vector, axis, angle):
+        on = axis * (axis @ vector)
+        return on + np.cos(angle) * (vector - on) + np.sin(angle) * np.cross(axis, vector)
+
+    for length, angle, roll in ((40.0, 90.0, 0.0), (30.0, 60.0, 90.0), (50.0, 0.0, 0.0)):
+        for _ in range(rows):
+            here = here + along * length / rows
+            rings.append((here, side, np.cross(along, side)))
+        inward = turned(side, along, np.radians(roll))
+        centre, axis = here + bend * inward, np.cross(along, inward)
+        start = here - centre, along, side
+        for k in range(1, steps + 1) if angle else ():
+            arm, along, side = (turned(v, axis, np.radians(angle) * k / steps) for v in start)
+            here = centre + arm
+            rings.append((here, side, np.cross(along, side)))
+    turn = np.arange(sides) * 2 * np.pi / sides
+    shells = [
+        [p + r * (np.cos(turn)[:, None] * u + np.sin(turn)[:, None] * v) for p, u, v in rings]
+        for r in (radius, radius - 1)
+    ]
+    points = np.concatenate(shells[0] + shells[1][::-1])
+    at = np.arange(len(points)).reshape(-1, sides)
+    a, d = at.ravel(), np.roll(at, -1, axis=0).ravel()
+    b, c = np.roll(at, -1, axis=1).ravel(), np.roll(np.roll(at, -1, axis=0), -1, axis=1).ravel()
+    return points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])

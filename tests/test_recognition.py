@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 import pytest
 import shapes
@@ -199,3 +201,50 @@ def test_quads_have_patches_too():
     found = oddseam.find_features(mesh)
     assert len(found.patches.table) == 2 and np.bincount(found.patches.label).tolist() == [18, 18]
     assert (np.abs(nodes[found.creases.edges][..., 0] - 3.0) < 1e-12).all() and len(found.creases.edges) == n
+
+
+def kinds_of(shape, digits=None):
+    points, triangles = shape
+    points = points if digits is None else np.round(points, digits)
+    found = oddseam.find_features(shapes.mesh((points.astype(np.float32).astype(float), triangles)))
+    return Counter(patch.kind for patch in found.patches.table)
+
+
+@pytest.mark.parametrize("sides, steps, rows", [(16, 4, 1), (24, 6, 1), (32, 12, 1), (36, 4, 2), (64, 40, 3)])
+def test_straight_and_bent_runs_of_a_pipe_are_cylinders_and_tori(sides, steps, rows):
+    # the straight runs have but one row of facets between tangent bends, or a few
+    assert kinds_of(shapes.bent_pipe(sides, steps, rows)) == {"cylinder": 6, "torus": 4, "plane": 2}
+
+
+def flange(steps=6):
+    arc = np.radians(np.linspace(-90.0, -180.0, steps + 1))
+    fillet = np.column_stack([38.0 + 3.0 * np.cos(arc), 15.0 + 3.0 * np.sin(arc)])
+    return [(25, 0), (70, 0), (70, 12), *fillet, (35, 30), (30, 45), (30, 60), (25, 60)]
+
+
+@pytest.mark.parametrize("sides", [48, 160])
+def test_the_hub_of_a_flange_is_cylinders_and_a_cone_of_one_row_of_facets_each(sides):
+    # any circles through three rings are a torus, through two a sphere
+    assert kinds_of(shapes.revolved(flange(), sides)) == {"plane": 3, "cylinder": 4, "cone": 1, "torus": 1}
+
+
+def test_bands_of_a_smooth_surface_of_revolution_are_no_cones():
+    height = np.linspace(0.0, 50.0, 26)
+    outside = np.column_stack([20.0 + 4.0 * np.sin(height / 9.0), height])
+    profile = [*outside.tolist(), (10.0, 50.0), (10.0, 0.0)]
+    assert kinds_of(shapes.revolved(profile, 48)) == {"free-form": 1, "plane": 2, "cylinder": 1}
+
+
+@pytest.mark.parametrize("digits", [3, 2])
+def test_what_was_written_with_few_digits_is_recognised_as_what_was_not(digits):
+    # rounded, a bore is strips that are exactly flat
+    height = np.linspace(0.0, 30.0, 9)
+    walls = [*((50.0, z) for z in height), *((20.0, z) for z in height[::-1])]
+    points, triangles = shapes.revolved(walls, 120)
+    middle = np.array([7.1234, -3.4567, 1.3579])
+    assert kinds_of((points @ rotation().T + middle, triangles), digits) == {"plane": 2, "cylinder": 2}
+    assert kinds_of((points + middle, triangles), digits) == {"plane": 2, "cylinder": 2}
+
+
+def rotation():
+    return np.linalg.qr(np.random.default_rng(3).normal(size=(3, 3)))[0]

@@ -7,6 +7,13 @@ import numpy as np
 from oddseam.compiled import kernel
 from oddseam.geometry.primitive_kernels import off_surface
 
+#: More facets in one plane are no step of a tessellation.
+_FLAT = 64
+#: By so much the cosine of facets in one plane may fall short of one.
+_SAME_PLANE = 1e-6
+#: A side whose cosine with an axis is no more runs round it.
+_ROUND = 0.02
+
 
 @kernel
 def lies_on(t, kind, q, nodes, triangles, normals, tolerance, cosine):
@@ -45,6 +52,67 @@ def hood(seed, most, across, label, queue, mark, stamp):
                 if count == most:
                     break
     return count
+
+
+@kernel
+def beside(seed, normals, across, label, queue, mark, stamp, found):
+    """Normals of facets without label beside what lies flat with one, each once, in ``found`` (k, 3); how many."""
+    queue[0] = seed
+    mark[seed] = stamp
+    count, n_found, at = 1, 0, 0
+    while at < count:
+        t = queue[at]
+        at += 1
+        for i in range(3):
+            o = across[t, i]
+            if o < 0 or label[o] >= 0 or mark[o] == stamp:
+                continue
+            if _dot(normals[seed], normals[o]) >= 1.0 - _SAME_PLANE:
+                if count == _FLAT:
+                    return 0
+                mark[o] = stamp
+                queue[count] = o
+                count += 1
+                continue
+            is_new = n_found < found.shape[0]
+            for k in range(n_found):
+                is_new = is_new and _dot(found[k], normals[o]) < 1.0 - _SAME_PLANE
+            if is_new:
+                found[n_found] = normals[o]
+                n_found += 1
+    return n_found
+
+
+@kernel
+def alike(seed, most, axis, reach, nodes, triangles, normals, across, label, queue, mark, stamp):
+    """Facets without label that make one angle with an axis, in ``queue``; how many.
+
+    Its cosine may differ by ``reach``.  They follow one another round the axis: across sides that run along it.
+    """
+    wanted = _dot(normals[seed], axis)
+    queue[0] = seed
+    mark[seed] = stamp
+    count, at = 1, 0
+    while at < count < most:
+        t = queue[at]
+        at += 1
+        for i in range(3):
+            o = across[t, i]
+            if o < 0 or label[o] >= 0 or mark[o] == stamp or count >= most:
+                continue
+            side = nodes[triangles[t, (i + 1) % 3]] - nodes[triangles[t, i]]
+            if _dot(side, axis) ** 2 <= _ROUND**2 * _dot(side, side):
+                continue
+            if abs(_dot(normals[o], axis) - wanted) <= reach:
+                mark[o] = stamp
+                queue[count] = o
+                count += 1
+    return count
+
+
+@kernel
+def _dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
 @kernel

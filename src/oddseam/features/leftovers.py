@@ -21,8 +21,10 @@ _SAG = 1.1
 _TURN = 25.0
 #: A round surface may miss a whole piece by this share of its size, in the mean, if that turns by so many degrees.
 _WHOLE, _LEAST_TURN = 1e-3, 60.0
-#: Kinds of those, the likeliest first: a narrow band of a cylinder is as near to a sphere.
+#: Kinds of those, the likeliest first: a narrow band of a cylinder or a cone is as near to a sphere.
 _ROUND = ("cylinder", "cone", "sphere")
+#: Kinds of surface that may fit as exactly as any.
+_ANY = ("plane", *_ROUND, "torus")
 #: A whole piece may miss any surface by so many tolerances.
 _MORE = 1.6
 #: Facets to which a surface is fitted.
@@ -92,7 +94,7 @@ def _whole(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_
     """A surface that a piece lies on as a whole; a round one less exactly, where that may be."""
     some = np.linspace(0, len(triangles) - 1, min(len(triangles), _SAMPLE)).astype(np.int64)
     points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
-    surface = fit_primitive(points, middles, normals[some], _MORE * tolerance)
+    surface = fit_primitive(points, middles, normals[some], _MORE * tolerance, _ANY)
     if surface is not None and _lies_on(surface, nodes, triangles, normals, 3.0 * _MORE * tolerance):
         return surface
     mean = normals.mean(axis=0)

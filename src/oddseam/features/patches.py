@@ -11,7 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.features.borders import with_borders_that_count
 from oddseam.features.leftovers import with_leftovers
-from oddseam.features.noise import estimate_noise
+from oddseam.features.noise import decimal_step, estimate_noise
 from oddseam.features.recognition import Recognised, recognised, regions_of
 from oddseam.features.ridges import find_ridges
 from oddseam.geometry.primitives import LEAST_POINTS, Primitive
@@ -27,6 +27,11 @@ _EXACT, _ULPS = 1e-7, 4.0
 _EXPLAINED = 0.9
 #: ... and taken so many times; where it cannot be, these are tried, over the diagonal.
 _MARGIN, _LEVELS = 1.3, (1e-6, 1e-5, 1.5e-4)
+#: Nodes whose coordinates were rounded to a step are off by this share of it: half of it along every axis at most.
+_ROUNDED = 0.5
+#: What round surfaces become by that is flat strips, exactly: if there are so many surfaces, and with that noise no
+#: more than this share of them, it is that.
+_MANY, _SIMPLER = 12, 0.5
 #: It is reckoned with once more if it turns out to be less than this share of what was taken.
 _FINER = 0.85
 #: ... unless that loses this share of the area.
@@ -169,6 +174,12 @@ def _surfaces(skin: _Skin, mesh: Mesh, noise: float | None) -> tuple[Recognised,
     if noise is not None:
         return at(max(exact, _MARGIN * noise))[0], noise
     found, share = at(exact)
+    step = decimal_step(skin.nodes, skin.triangles)
+    if step > 0 and (share < _EXPLAINED or len(found.surfaces) >= _MANY):
+        rounded, its_share = at(_MARGIN * _ROUNDED * step)
+        is_simpler = len(rounded.surfaces) <= _SIMPLER * len(found.surfaces)
+        if its_share >= _EXPLAINED * share if is_simpler else its_share > share:
+            return rounded, _ROUNDED * step
     if share >= _EXPLAINED:
         return found, 0.0
     estimate = estimate_noise(skin.nodes, skin.triangles, skin.smooth)

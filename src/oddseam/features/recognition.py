@@ -11,6 +11,7 @@ R. Jain (1988), Segmentation through variable-order surface fitting.
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -18,6 +19,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.features import growing_kernels as kernels
+from oddseam.features.bands import Bands
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
@@ -26,6 +28,8 @@ from oddseam.model.connectivity import label_components
 _HOODS, _GROWN = (24, 96, 384, 1536, 6144), 16
 #: So often normals are smoothed to guess at a surface on as many facets, against noise of short facets.
 _SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
+#: Surfaces that long facets follow one another on; any two rings of nodes lie on a sphere too.
+_RULED = ("cylinder", "cone")
 #: A surface is fitted to no more facets than this.
 _SAMPLE = 400
 #: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
@@ -142,6 +146,7 @@ class _Search:
         self.queue, self.mark, self.stamp = np.empty(m, np.int32), np.zeros(m, np.int32), 0
         self.surfaces: list[Primitive] = []
         self.smoothed = {0: self.normals}
+        self.bands = Bands(self.nodes, triangles, across, self.area, self.normals, self.label, tolerance)
 
     def _normals(self, count: int) -> Array:
         """Normals for a first guess at a surface on so many facets."""
@@ -178,22 +183,61 @@ class _Search:
                     break
             else:
                 misses[its] = 0
-                surface, facets = found
-                self.label[facets] = len(self.surfaces)
-                self.surfaces.append(surface)
+                self._keep(*found)
             if crumbs.is_given_up(its, 0 if found is None else len(found[1])):
                 misses[its] = _MISSES
             if crumbs.probes_begin(its):
                 left = np.flatnonzero((piece == its) & (self.label < 0))
                 queue.extendleft(left[:: 1 + len(left) // _CRUMBS].tolist())
+        self._find_bands(piece, n_pieces)
+        self._unwrap_spheres()
         self._absorb_steps()
         self._settle()
         return self._tidied()
+
+    def _find_bands(self, piece: Array, n_pieces: int) -> None:
+        """Cylinders and cones of but a few rows of facets, which no hood is all on; in what is left without surface."""
+        misses, all_misses = np.zeros(n_pieces, np.int64), 0
+        left = np.flatnonzero(self.label < 0)
+        for seed in left[np.argsort(-self.area[left], kind="stable")].tolist():
+            its = int(piece[seed])
+            if self.label[seed] >= 0 or misses[its] >= _MISSES or not self.area[seed] > 0:
+                continue
+            found = self._best(self._ruled(seed))
+            if found is not None:
+                self._keep(*found)
+                misses[its] = 0
+                continue
+            misses[its] += 1
+            all_misses += 1
+            if all_misses >= _ALL_MISSES:
+                break
+
+    def _unwrap_spheres(self) -> None:
+        """Two rings of a cone are on a sphere as well, but there its long edges are not."""
+        for k, facets in enumerate(regions_of(self.label, len(self.surfaces))):
+            if self.surfaces[k].kind != "sphere":
+                continue
+            self.label[facets] = -1
+            found = [(self.surfaces[k], facets)]
+            found += [its for its in self._explained(facets, _RULED, True) if len(its[1]) == len(facets)]
+            self.surfaces[k] = min(found, key=lambda its: self._sag(*its))[0]
+            self.label[facets] = k
+
+    def _keep(self, surface: Primitive, facets: Array) -> None:
+        self.label[facets] = len(self.surfaces)
+        self.surfaces.append(surface)
 
     def _hood(self, seed: int, most: int) -> Array:
         self.stamp += 1
         count = kernels.hood(seed, most, self.across, self.label, self.queue, self.mark, self.stamp)
         return self.queue[:count].copy()
+
+    def _ruled(self, seed: int, kinds: Sequence[str] = _RULED) -> list[tuple[Primitive, Array]]:
+        """Cylinders and cones on bands of facets."""
+        bands = self.bands.at(seed, _HOODS[0], _LEAST_CURVED)
+        regions = [region for band in bands for region in self._explained(band, kinds, True)]
+        return [region for region in regions if self._counts(*region) and self.bands.stand_out(region[1])]
 
     def _from(self, seed: int) -> tuple[Primitive, Array] | None:
         """The best surface that a facet lies on, and the region it explains."""
@@ -201,6 +245,10 @@ class _Search:
         found = [flat] if flat is not None and self._counts(*flat) else []
         if found and self._is_all(found[0][1]) and self._sag(*found[0]) < _FLAT * self.tolerance**2:
             return found[0]  # nothing could explain more, nor better
+        if self.bands.is_slender[
+            seed
+        ]:  # what is round it ring by ring lies beyond the ends of the long facets it is one of
+            found += self._ruled(seed, _RULED[:1])
         tried = 0
         for most in _HOODS:
             hood = self._hood(seed, most)
@@ -208,18 +256,24 @@ class _Search:
                 break
             tried = len(hood)
             # facets that are too few to be a curved region at all need no fits
-            kinds = PRIMITIVES if tried >= _LEAST_CURVED else PRIMITIVES[:1]
-            given = self._evidence(hood) if len(kinds) > 1 else None
-            regions = [region for region in (self._grown(hood, kind, given) for kind in kinds) if region is not None]
+            regions = self._explained(hood, PRIMITIVES if tried >= _LEAST_CURVED else PRIMITIVES[:1])
             found += [region for region in regions if self._counts(*region)]
             if not regions or max(len(facets) for _, facets in regions) >= _GROWN * tried:
                 break
+        return self._best(found)
+
+    def _best(self, found: list[tuple[Primitive, Array]]) -> tuple[Primitive, Array] | None:
         if not found:
             return None
         areas = [float(self.area[facets].sum()) for _, facets in found]
         equal = [one for one, area in zip(found, areas, strict=True) if area >= _AS_MUCH * max(areas)]
         # the simpler kind, unless the edges say something else
         return min(equal, key=lambda one: self._sag(*one) * (1.0 + 0.2 * PRIMITIVES.index(one[0].kind)))
+
+    def _explained(self, hood: Array, kinds: Sequence[str], is_whole: bool = False) -> list[tuple[Primitive, Array]]:
+        """What surfaces of some kinds explain that are fitted to some facets; beside whole bands other ones begin."""
+        given = None if kinds == PRIMITIVES[:1] else self._evidence(hood, is_whole)
+        return [region for region in (self._grown(hood, kind, given) for kind in kinds) if region is not None]
 
     def _is_all(self, facets: Array) -> bool:
         """Whether nothing without a surface hangs together with facets."""
@@ -267,7 +321,7 @@ class _Search:
             return None
         return fit_primitive(points, middle, normal, _BY_CHANCE * self.tolerance, (kind,))
 
-    def _evidence(self, facets: Array) -> _Evidence:
+    def _evidence(self, facets: Array, is_whole: bool = False) -> _Evidence:
         """What a curved surface is fitted to: nodes, the middles of edges, and the normals there."""
         normals = self._normals(len(facets))
         facets = _sample(facets)
@@ -276,7 +330,8 @@ class _Search:
         row, side = np.repeat(facets, 3), np.tile(np.arange(3), len(facets))
         self.stamp += 1
         self.mark[facets] = self.stamp
-        inside = (beyond >= 0) & ((beyond > row) | (self.mark[beyond] != self.stamp))
+        is_among = self.mark[beyond] == self.stamp
+        inside = (beyond >= 0) & np.where(is_among, beyond > row, not is_whole)
         row, side, beyond = row[inside], side[inside], beyond[inside]
         normal = normals[row] + normals[beyond]
         length = np.linalg.norm(normal, axis=1)
@@ -292,7 +347,7 @@ class _Search:
             if len(facets) >= _MANY or not len(beyond):
                 return True
             return bool(self.area[facets].sum() >= _LARGER * self.area[beyond].mean())
-        if len(facets) < _LEAST_CURVED:
+        if len(facets) < _LEAST_CURVED or (surface.kind == "torus" and not self._shows_tube(surface, facets)):
             return False
         normals = self.normals[facets]
         mean = normals.mean(axis=0)
@@ -300,6 +355,19 @@ class _Search:
         return size < 1e-9 or bool(
             np.degrees(np.arccos(np.clip((normals @ mean).min() / size, -1.0, 1.0))) >= _LEAST_TURN / 2
         )
+
+    def _shows_tube(self, torus: Primitive, facets: Array) -> bool:
+        """Whether nodes are at more places along the tube than any circle goes through."""
+        away = self.nodes[np.unique(self.triangles[facets])] - torus.centre
+        along = away @ torus.axis
+        out = np.linalg.norm(away - along[:, None] * torus.axis, axis=1) - torus.radius
+        places = np.sort(np.arctan2(along, out))
+        at = 0
+        for _ in range(3):
+            at = int(np.searchsorted(places, places[at] + 2.0 * _NEAR * self.tolerance / torus.tube, side="right"))
+            if at == len(places):
+                return False
+        return True
 
     def _absorb_steps(self) -> None:
         """Give planes that are but steps of the tessellation of a curved surface beside them to that surface."""
