@@ -6,6 +6,7 @@ import shapes
 
 import oddseam
 from oddseam.geometry.quality import quality
+from oddseam.mending.creased import divided
 
 
 def new_corners(before: oddseam.Mesh, after: oddseam.Mesh) -> np.ndarray:
@@ -222,3 +223,22 @@ def test_a_long_slot_is_zipped_and_not_fanned(width):
     assert longest < 2.0 * max(1.0, width / 2) / 80
     used = np.unique(corners.reshape(-1, 3), axis=0, return_counts=True)[1]
     assert used.max() <= 9
+
+
+def test_creases_that_would_meet_far_beyond_the_hole_meet_in_no_corner():
+    turn = np.arange(24) * np.pi / 12
+    loop = np.column_stack([np.cos(turn), np.sin(turn), np.zeros(24)])
+    at = np.array([10, 12, 14])
+    for corner, is_met in (([0.2, 0.0, 0.0], True), ([400.0, 0.0, 0.0], False)):
+        ways = np.array(corner) - loop[at]
+        made = divided(loop, np.full(24, 0.25), at, ways / np.linalg.norm(ways, axis=1, keepdims=True))
+        assert (len(made.points) > 0) == is_met and np.linalg.norm(made.points, axis=1).max(initial=0.0) < 1.0
+
+
+def test_a_wide_hole_with_a_fine_rim_is_not_filled_ever_finer():
+    # as fine as the rim all over it would take 37,000 facets
+    nodes, triangles = shapes.capped_cylinder(450)
+    cup = shapes.mesh((nodes, triangles[: 3 * 450]))
+    filled = oddseam.mend(cup, close="all")
+    assert oddseam.prove(filled).is_closed and not filled.account.last.outcome.unmet
+    assert filled.n_elements - cup.n_elements < 60 * 450

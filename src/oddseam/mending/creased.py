@@ -98,7 +98,8 @@ def divided(points: Array, size: Array, at: Array, direction: Array) -> Division
             left.remove(i)
             left.remove(j)
     if len(left) >= 3 and len(np.unique(at[left])) == len(left):
-        corner = _meeting(points[at[left]], direction[left])
+        across = float(np.linalg.norm(np.ptp(points, axis=0)))
+        corner = _meeting(points[at[left]], direction[left], across)
         if corner is not None:
             made.cut_to_corner([int(k) for k in at[left]], corner)
     return Division(np.array(made.points).reshape(-1, 3), made.loops, np.array(made.creases, np.int64).reshape(-1, 2))
@@ -124,8 +125,8 @@ def _faces(chord: Array, one: Array, two: Array) -> bool:
     return bool(length > 0 and min(one @ chord, -(two @ chord)) >= _AHEAD * length)
 
 
-def _meeting(points: Array, direction: Array) -> Array | None:
-    """The point nearest to some lines, if all come close to it, going ahead."""
+def _meeting(points: Array, direction: Array, most: float) -> Array | None:
+    """The point nearest to some lines, if all come close to it, going ahead no farther than ``most``."""
     across = np.eye(3) - direction[:, :, None] * direction[:, None, :]
     system = across.sum(axis=0)
     if np.linalg.cond(system) > 1e6:
@@ -134,7 +135,7 @@ def _meeting(points: Array, direction: Array) -> Array | None:
     arms = corner - points
     ahead = np.einsum("ij,ij->i", arms, direction)
     off = np.linalg.norm(arms - ahead[:, None] * direction, axis=1)
-    return corner if (ahead > 0).all() and (off <= _MEET * ahead).all() else None
+    return corner if ((ahead > 0) & (ahead <= most)).all() and (off <= _MEET * ahead).all() else None
 
 
 class _Divider:

@@ -19,8 +19,9 @@ from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.editing import edited
 
-#: Of more rims than so many at once the fills get no nodes of their own, which takes most of the time.
-_MOST_REFINED = 3_000
+#: Of more rims than so many at once, and of those of more edges, the fills get no nodes of their own, which takes most
+#: of the time.
+_MOST_REFINED, _LONGEST_REFINED = 3_000, 3_000
 
 
 @dataclass
@@ -35,8 +36,8 @@ class Filled:
         With how many facets.
     curved : int
         How many of the fills follow the curvature round them.
-    plain : bool
-        Whether they were filled without new nodes, for there were too many.
+    plain : int
+        How many were filled without new nodes, for they are too many, or too long.
     islands : list of Rim
         Rims that no one asked for, but which lay within one that was filled.
     left : list of (Rim, str)
@@ -48,7 +49,7 @@ class Filled:
     rims: int = 0
     facets: int = 0
     curved: int = 0
-    plain: bool = False
+    plain: int = 0
     islands: list[Rim] = field(default_factory=list)
     left: list[tuple[Rim, str]] = field(default_factory=list)
     crossing: list[tuple[Rim, str]] = field(default_factory=list)
@@ -57,7 +58,7 @@ class Filled:
     def text(self) -> str:
         """How they were filled, in words."""
         more = [f"{self.curved:,} with the curvature round them"] * (self.curved > 0)
-        more += ["without nodes of their own, for they are many"] * self.plain
+        more += [f"{self.plain:,} without nodes of their own, for they are many, or long"] * (self.plain > 0)
         more += [f"round {len(self.islands):,} island(s)"] * bool(self.islands)
         return ", ".join([f"with {self.facets:,} facets", *more])
 
@@ -83,15 +84,17 @@ def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: boo
     within = islands_of(mesh, rims)
     inside = {id(island) for islands in within.values() for island in islands}
     fills: list[_Fill] = []
-    report.plain = len(rims) > _MOST_REFINED
+    are_many = len(rims) > _MOST_REFINED
     for number, rim in enumerate(rims):
         if id(rim) in inside:
             continue
-        fill, reason = _prepared(mesh, rim, within.get(number, []), flat, report.plain)
+        is_plain = are_many or len(rim.nodes) > _LONGEST_REFINED
+        fill, reason = _prepared(mesh, rim, within.get(number, []), flat, is_plain)
         if fill is None:
             report.left.append((rim, reason))
         else:
             fills.append(fill)
+            report.plain += is_plain
             report.islands += within.get(number, [])
     curved = [fill.curved is not fill.flat for fill in fills]
     filled = _with_fills(mesh, fills, curved)

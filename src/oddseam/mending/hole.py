@@ -15,12 +15,15 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.compiled import announce
+from oddseam.geometry.triangles import area_vectors
 from oddseam.mending.creased import Division, crease_ends, divided, normals_beside
 from oddseam.model import Mesh
 
 #: Longer loops are cut in two before they are triangulated, for time grows with the cube; those round islands later,
 #: as a cut may part an island from its bridge.
 _MOST_AT_ONCE, _MOST_WITH_ISLANDS = 200, 400
+#: At most about so many facets are made for each node of the border; the area of an equilateral one of side one.
+_MOST_TO_ONE, _EQUILATERAL = 50, 0.43
 #: Borders with fewer nodes have no room for a node inside.
 _LEAST_TO_REFINE = 6
 
@@ -227,7 +230,9 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
     from oddseam.sizes import SizeField
 
     sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0, creases)
-    fineness = Fineness(SizeField(float(size.max()), growth=0.5))
+    area = float(np.linalg.norm(area_vectors(points[triangles]), axis=1).sum())
+    coarse = np.sqrt(area / (_EQUILATERAL * _MOST_TO_ONE * len(size)))
+    fineness = Fineness(SizeField(max(float(size.max()), coarse), growth=0.5))
     result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node]).surface
     n = len(points)
     new = np.flatnonzero(result.node_origin < 0)
