@@ -10,6 +10,7 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
+from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.editing import edited
 from oddseam.model.loss import measure_loss, vanished_pieces
 
@@ -137,3 +138,15 @@ def test_the_report_says_the_loss_once_and_unmet_once(run, tmp_path):
     assert report["account"][-1]["outcome"]["loss"]["facets"] == len(triangles)
     said = run("mend", "ring.stl", "-o", "cut.stl", "--tolerance", "-1")
     assert said.returncode == 2 and "tolerance -1.0 is not a size" in said.stderr
+
+
+def test_areas_and_volumes_that_changed_are_told_in_percent_where_most_changed():
+    ball = shapes.mesh(shapes.sphere(24))
+    coarse = oddseam.coarsen(ball, facets=ball.n_elements // 8)
+    loss = coarse.account.last.outcome.loss
+    assert loss.of_volume == pytest.approx(oddseam.prove(ball).volume)
+    area, less = (areas_and_normals(m.nodes[m.triangulation.triangles])[0].sum() for m in (ball, coarse))
+    share = 100.0 * (less / area - 1.0)
+    assert f"area {loss.area:+.4g} ({share:+.3f} %), volume" in loss.text
+    one_less = oddseam.delete(ball, "sphere (1,0,0) 0.4")
+    assert one_less.account.last.outcome.loss.of_area is None and "%" not in one_less.account.last.outcome.loss.text

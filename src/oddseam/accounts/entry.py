@@ -72,6 +72,9 @@ class Loss:
         By how much the area grew.
     volume : float or None
         By how much the enclosed volume grew; ``None`` where borders changed, so that there is none to tell.
+    of_area, of_volume : float or None
+        What there was before; ``None`` where less than half of the facets changed, so that the share is small anyway,
+        or no space was enclosed.
     n_places : int
         How many places are lost.
     places : tuple of LostPlace
@@ -89,6 +92,8 @@ class Loss:
     n_places: int = 0
     places: tuple[LostPlace, ...] = ()
     named: tuple[str, ...] = ()
+    of_area: float | None = None
+    of_volume: float | None = None
 
     @property
     def unmet(self) -> tuple[str, ...]:
@@ -111,8 +116,9 @@ class Loss:
             far = "nothing given is off"
         else:
             far = f"what was given is {self.farthest:.3g} off at most, at {point_text(self.place)}"
-        volume = "" if self.volume is None else f", volume {self.volume:+.4g}"
-        return f"{far}; area {self.area:+.4g}{volume} ({self.facets:,} changed facets measured)"
+        grown = f"area {_change(self.area, self.of_area)}"
+        grown += "" if self.volume is None else f", volume {_change(self.volume, self.of_volume)}"
+        return f"{far}; {grown} ({self.facets:,} changed facets measured)"
 
     @classmethod
     def from_dict(cls, data: Mapping[str, Any]) -> Loss:
@@ -120,6 +126,13 @@ class Loss:
         place = None if data["place"] is None else tuple(data["place"])
         places = tuple(LostPlace(**{**one, "place": tuple(one["place"])}) for one in data["places"])
         return cls(**{**data, "place": place, "places": places, "named": tuple(data["named"])})
+
+
+def _change(by: float, of: float | None) -> str:
+    """A change, and in percent of what there was, if that is known; none that rounding explains."""
+    if of and abs(by) <= 1e-9 * abs(of):
+        by = 0.0
+    return f"{by:+.4g}" + (f" ({100.0 * by / of:+.3f} %)" if of else "")
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ inside of the solid before, and is no loss of its shape.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -31,6 +31,8 @@ _EXACT = 4_000
 _SPACING, _FEWEST, _MOST_ACROSS = 5e-3, 20_000, 64
 #: Area vectors that differ by less than this share of the area are those of surfaces with the same border.
 _SAME_BORDER = 1e-9
+#: If this share of the facets changed, changes are told in percent too.
+_MOST_OF_IT = 0.5
 #: Coarse cells along the diagonal, by which facets near to changed ones are found.
 _CELLS = 64
 #: Distances are unsure by this share of the coordinates.
@@ -67,13 +69,13 @@ def measure_loss(
     if not len(gone) and not len(new):
         return Loss(least)
     old, fresh = _measured(before, gone), _measured(after, new)
-    area, volume = _changes(before, old, fresh)
     named = names_lost(before, gone, old.area, after, new, fresh.area)
+    loss = replace(_changes(before, gone, old, fresh), tolerance=least, named=named)
     stays_away = _not_asked(before, gone, asked)
     gone = gone[stays_away]
     points, facet = _samples(before, gone, old.middle[stays_away], old.longest[stays_away], old.area[stays_away])
     if not len(points):
-        return Loss(least, area=area, volume=volume, named=named)
+        return loss
     wanted = np.broadcast_to(np.inf if tolerance is None else tolerance, before.n_elements)
     limit = wanted[before.triangulation.element[gone]][facet] + _UNSURE * float(np.abs(points).max())
     away = _distances(before, after, points, limit, gone, new)
@@ -89,7 +91,8 @@ def measure_loss(
     places, n_places = _places(before, gone, points, facet, away, lost, is_loose)
     worst = int(np.argmax(away))
     x, y, z = points[worst].tolist()
-    return Loss(least, len(gone), float(away[worst]), (x, y, z), area, volume, n_places, places, named)
+    farthest = float(away[worst])
+    return replace(loss, facets=len(gone), farthest=farthest, place=(x, y, z), n_places=n_places, places=places)
 
 
 def kept_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:
@@ -195,16 +198,25 @@ def _measured(mesh: Mesh, rows: Array) -> _Measured:
     return _Measured(columns[:, :3], columns[:, 3], columns[:, 4:7], columns[:, 7])
 
 
-def _changes(mesh: Mesh, old: _Measured, new: _Measured) -> tuple[float, float | None]:
-    """How much the area grew, and the volume; ``None`` for that where borders changed too."""
+def _changes(mesh: Mesh, gone: Array, old: _Measured, new: _Measured) -> Loss:
+    """How much the area grew, and the volume, and what they were; ``None`` where that cannot be told, or is not."""
     about = mesh.box[0] + (mesh.box[1] - mesh.box[0]) / 2
+
+    def space(its: _Measured) -> float:
+        # a cone over a triangle is a third of its height times its area; any point of its plane tells the height
+        return float(np.einsum("ij,ij->", its.middle - about, its.vector)) / 3.0
+
     area = float(old.area.sum()), float(new.area.sum())
-    has_same_border = np.abs(new.vector.sum(axis=0) - old.vector.sum(axis=0)).max() <= _SAME_BORDER * max(
-        sum(area), 1e-300
-    )
-    # a cone over a triangle is a third of its height times its area, which its middle tells as well as a corner
-    volume = [float(np.einsum("ij,ij->", its.middle - about, its.vector)) / 3.0 for its in (old, new)]
-    return area[1] - area[0], volume[1] - volume[0] if has_same_border else None
+    change = np.abs(new.vector.sum(axis=0) - old.vector.sum(axis=0)).max()
+    has_same_border = change <= _SAME_BORDER * max(sum(area), 1e-300)
+    found = Loss(None, area=area[1] - area[0], volume=space(new) - space(old) if has_same_border else None)
+    if len(gone) < _MOST_OF_IT * len(mesh.triangulation.triangles):
+        return found
+    rest = np.ones(len(mesh.triangulation.triangles), bool)
+    rest[gone] = False
+    other = _measured(mesh, np.flatnonzero(rest))
+    of_volume = None if mesh.connectivity.is_free.any() else space(old) + space(other)
+    return replace(found, of_area=area[0] + float(other.area.sum()), of_volume=of_volume)
 
 
 def _samples(mesh: Mesh, rows: Array, middle: Array, longest: Array, areas: Array) -> tuple[Array, Array]:
