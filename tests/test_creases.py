@@ -169,3 +169,14 @@ def test_the_command_line_lists_tidies_draws_and_erases(tmp_path):
     assert [entry.operation for entry in new.account] == ["find features", "draw crease", "erase crease"]
     bad = call("--across", "0.5,0.2,1", "-o", "new.seam")
     assert bad.returncode == 2 and "points" in bad.stderr
+
+
+def test_patches_that_drawn_creases_bound_are_fitted_again():
+    found = oddseam.find_features(shapes.mesh(shapes.grid_cube(4)))
+    joined = oddseam.erase_crease(found, (0.5, 0.0, 0.0))
+    assert sorted(patch.kind for patch in joined.patches.table) == ["free-form"] + 4 * ["plane"]
+    parted = oddseam.draw_crease(joined, through=[(0.0, 0.0, 0.0), (1.0, 0.0, 0.0)])
+    assert [patch.kind for patch in parted.patches.table] == 6 * ["plane"]
+    for k, patch in enumerate(parted.patches.table):
+        nodes = parted.nodes[parted.triangulation.triangles[parted.patches.label[parted.triangulation.element] == k]]
+        assert np.abs((nodes - patch.centre) @ np.array(patch.axis)).max() < 1e-12

@@ -248,3 +248,22 @@ def test_what_was_written_with_few_digits_is_recognised_as_what_was_not(digits):
 
 def rotation():
     return np.linalg.qr(np.random.default_rng(3).normal(size=(3, 3)))[0]
+
+
+@pytest.mark.parametrize("noise", [0.0, 0.003])
+def test_a_fillet_of_a_few_long_strips_of_many_facets_is_a_cylinder(noise):
+    # each of its steps is flat by itself, and more facets than a plane takes
+    steps = np.radians(np.linspace(-90.0, 0.0, 5))
+    fillet = np.column_stack([17.0 + 3.0 * np.cos(steps), 3.0 + 3.0 * np.sin(steps)])
+    flat, upright = np.linspace(0.0, 17.0, 16), np.linspace(3.0, 20.0, 16)
+    profile = np.concatenate(
+        [np.column_stack([flat[:-1], np.zeros(15)]), fillet, np.column_stack([np.full(15, 20.0), upright[1:]])]
+    )
+    along = np.linspace(0.0, 60.0, 61)
+    points = np.array([(x, y, z) for y in along for x, z in profile])
+    at = np.arange(len(points)).reshape(61, -1)
+    a, b, c, d = at[:-1, :-1].ravel(), at[:-1, 1:].ravel(), at[1:, 1:].ravel(), at[1:, :-1].ravel()
+    points += noise * np.random.default_rng(5).normal(size=points.shape)
+    assert kinds_of((points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]))) == {
+        "plane": 2, "cylinder": 1,
+    }  # fmt: skip

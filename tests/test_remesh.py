@@ -280,3 +280,15 @@ def test_no_quad_is_warped_beyond_the_limit():
     made = oddseam.remesh(shapes.mesh((nodes, triangles), unit="mm"), size=0.45, quads=True)
     corners = made.nodes[made.elements["quad"].connectivity]
     assert oddseam.geometry.quality.quality(corners)["warpage"].max() <= 15.0
+
+
+def test_nodes_go_onto_planes_that_were_recognised_in_noise():
+    nodes, triangles = shapes.grid_cube(16)
+    noisy = nodes + 2e-4 * np.random.default_rng(0).normal(size=nodes.shape)
+    found = oddseam.find_features(shapes.mesh((noisy, triangles)))
+    new = oddseam.remesh(found, size=0.08)
+    of_triangle = new.patches.label[new.triangulation.element]
+    for k, patch in enumerate(new.patches.table):
+        its = np.unique(new.triangulation.triangles[of_triangle == k])
+        off = np.abs((new.nodes[its] - patch.centre) @ np.array(patch.axis))
+        assert patch.kind == "plane" and len(its) > 100 and (off > 1e-9).sum() <= 4  # corners stay

@@ -7,7 +7,9 @@ import dataclasses
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.features.leftovers import whole_surface
+from oddseam.features.patches import described, exact_tolerance
+from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.model import Creases, Mesh, Patch, Patches
 from oddseam.model.connectivity import label_components
 
@@ -16,7 +18,8 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
     """The mesh with other creases, and patches split and joined as these ask for.
 
     A patch that a new crease cuts in pieces becomes several: the largest keeps its name.  Patches with no crease
-    between them any more become one; it has the name of the largest, and its surface only if all had that.
+    between them any more become one; it has the name of the largest, and its surface only if all had that.  To what
+    has none by now a surface is fitted as a whole.
 
     Parameters
     ----------
@@ -64,8 +67,9 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
     members_of: dict[int, list[int]] = {}
     for k in used.tolist():
         members_of.setdefault(int(number_of[k]), []).append(k)
+    of_source = np.bincount(source[used], minlength=len(table))
     names: set[str] = set()
-    rows = []
+    rows, is_other = [], []
     for new_number, k in enumerate(kept):
         members = members_of[new_number]
         patch = table[source[k]]
@@ -78,9 +82,24 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
             name = f"{patch.name} ({number})"
         names.add(name)
         rows.append(dataclasses.replace(patch, name=name, area=float(total[members].sum())))
+        is_other.append(len(members) > 1 or of_source[source[k]] > 1)
     result = mesh.patches.label.copy()
     result[face] = number_of[label]
+    for number in np.flatnonzero(is_other).tolist():
+        if rows[number].kind == "free-form":
+            rows[number] = _fitted(mesh, np.flatnonzero(result == number), rows[number])
     return mesh.replaced(creases=creases, patches=Patches(result, tuple(rows)))
+
+
+def _fitted(mesh: Mesh, elements: Array, patch: Patch) -> Patch:
+    """A patch on the surface that all of its elements lie on, if there is one."""
+    t = mesh.triangulation
+    triangles = t.triangles[np.isin(t.element, elements)]
+    normals = unit_normals(mesh.nodes[triangles])
+    surface = whole_surface(mesh.nodes, triangles, normals, exact_tolerance(mesh), is_round=True)
+    if surface is None:
+        return patch
+    return dataclasses.replace(described(surface, patch.area or 0.0, {}), name=patch.name)
 
 
 def pieces_between(mesh: Mesh, creases: Creases | None) -> Array:

@@ -68,7 +68,7 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
                 break
         else:
             alone = not (beside[:, 0] == its).any()
-            surface = _whole(nodes, triangles[facets], normals[facets], tolerance, alone)
+            surface = whole_surface(nodes, triangles[facets], normals[facets], tolerance, alone)
             if surface is not None:
                 label[facets] = len(surfaces)
                 surfaces.append(surface)
@@ -90,8 +90,8 @@ def _lies_on(surface: Primitive, nodes: Array, triangles: Array, normals: Array,
     return bool((np.abs(np.einsum("ij,ij->i", own, normals)) >= np.cos(np.radians(_TURN))).all())
 
 
-def _whole(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_round: bool) -> Primitive | None:
-    """A surface that a piece lies on as a whole; a round one less exactly, where that may be."""
+def whole_surface(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_round: bool) -> Primitive | None:
+    """A surface that a piece lies on as a whole, within a tolerance; a round one less exactly, where that may be."""
     some = np.linspace(0, len(triangles) - 1, min(len(triangles), _SAMPLE)).astype(np.int64)
     points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
     surface = fit_primitive(points, middles, normals[some], _MORE * tolerance, _ANY)

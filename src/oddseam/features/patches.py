@@ -159,9 +159,14 @@ def _skin(nodes: Array, triangles: Array, crease: float) -> _Skin:
     return _Skin(nodes, triangles, across.reshape(-1, 3), smooth.reshape(-1, 3), area)
 
 
+def exact_tolerance(mesh: Mesh) -> float:
+    """How far nodes may be from a surface that they are on exactly."""
+    return max(_EXACT * mesh.diagonal, _ULPS * float(np.abs(mesh.nodes).max()) * float(np.finfo(np.float32).eps))
+
+
 def _surfaces(skin: _Skin, mesh: Mesh, noise: float | None) -> tuple[Recognised, float]:
     """Simple surfaces, and the noise that was reckoned with."""
-    exact = max(_EXACT * mesh.diagonal, _ULPS * float(np.abs(mesh.nodes).max()) * float(np.finfo(np.float32).eps))
+    exact = exact_tolerance(mesh)
 
     def at(tolerance: float) -> tuple[Recognised, float]:
         found = recognised(skin.nodes, skin.triangles, skin.smooth, tolerance)

@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import NamedTuple
 
 import numpy as np
@@ -30,6 +31,8 @@ _HOODS, _GROWN = (24, 96, 384, 1536, 6144), 16
 _SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
 #: Surfaces that long facets follow one another on; any two rings of nodes lie on a sphere too.
 _RULED = ("cylinder", "cone")
+#: So many times three planes are tried as steps of something round.
+_MOST_TRIES = 1000
 #: A surface is fitted to no more facets than this.
 _SAMPLE = 400
 #: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
@@ -191,6 +194,7 @@ class _Search:
                 queue.extendleft(left[:: 1 + len(left) // _CRUMBS].tolist())
         self._find_bands(piece, n_pieces)
         self._unwrap_spheres()
+        self._join_strips()
         self._absorb_steps()
         self._settle()
         return self._tidied()
@@ -223,6 +227,26 @@ class _Search:
             found += [its for its in self._explained(facets, _RULED, True) if len(its[1]) == len(facets)]
             self.surfaces[k] = min(found, key=lambda its: self._sag(*its))[0]
             self.label[facets] = k
+
+    def _join_strips(self) -> None:
+        """Give planes that are steps of the tessellation of one cylinder or cone to that: three, for two always are."""
+        regions, tries = regions_of(self.label, len(self.surfaces)), 0
+        for k in [k for k, surface in enumerate(self.surfaces) if surface.kind == "plane"]:
+            beyond = self.label[self.across[regions[k]]][self.across[regions[k]] >= 0]
+            beside = [j for j in np.unique(beyond).tolist() if j >= 0 and j != k and self.surfaces[j].kind == "plane"]
+            for i, j in combinations(beside, 2):
+                facets = np.concatenate([regions[k], regions[i], regions[j]])
+                before = self.label[facets]
+                if tries >= _MOST_TRIES or not np.isin(before, (k, i, j)).all():
+                    continue
+                tries += 1
+                self.label[facets] = -1
+                found = [its for its in self._explained(facets, _RULED, True) if len(its[1]) >= len(facets)]
+                best = self._best([its for its in found if self._counts(*its)])
+                if best is None:
+                    self.label[facets] = before
+                else:
+                    self._keep(*best)
 
     def _keep(self, surface: Primitive, facets: Array) -> None:
         self.label[facets] = len(self.surfaces)

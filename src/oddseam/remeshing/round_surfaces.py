@@ -16,13 +16,15 @@ from oddseam.remeshing.sheets import Sheets
 
 #: A node goes no farther from the facets than the middles of their edges are from the surface, and this much more.
 _ROOM = 1.5
+#: Facets that are no farther from planes, over the diagonal, are as flat.
+_AS_FLAT = 1e-6
 #: Rounds of going to one surface and the other in turn that lead to where they meet.
 _TURNS = 40
 
 
 @dataclass(frozen=True, eq=False)
 class RoundSurfaces:
-    """Curved surfaces of regions.
+    """Simple surfaces of regions.
 
     ``of_region`` (r,) is the surface of every region, -1 for none; ``reach`` holds how far a node may go to each.
     """
@@ -60,7 +62,7 @@ class RoundSurfaces:
 
 
 def round_surfaces(mesh: Mesh, sheets: Sheets) -> RoundSurfaces | None:
-    """The surfaces of the patches of a mesh, for the regions of its sheets; ``None`` if none is curved."""
+    """The surfaces of the patches of a mesh, for the regions of its sheets; ``None`` if facets are as near to them."""
     by_patch = surfaces_of_patches(mesh)
     if mesh.patches is None or by_patch is None:
         return None
@@ -71,7 +73,7 @@ def round_surfaces(mesh: Mesh, sheets: Sheets) -> RoundSurfaces | None:
 
 
 def surfaces_of_patches(mesh: Mesh) -> RoundSurfaces | None:
-    """The surfaces of the patches of a mesh, which count as its regions; ``None`` if none is curved."""
+    """The surfaces of the patches of a mesh, which count as its regions; ``None`` if facets are as near to them."""
     if mesh.patches is None:
         return None
     label = mesh.patches.label[mesh.triangulation.element]
@@ -86,8 +88,8 @@ def surfaces_of_patches(mesh: Mesh) -> RoundSurfaces | None:
         of_patch[k] = len(surfaces)
         surfaces.append(surface)
         reach.append(_ROOM * sag_of(surface, mesh.nodes, mesh.triangulation.triangles[its]))
-    if all(surface.kind == "plane" for surface in surfaces):
-        return None  # facets are as flat
+    if all(surface.kind == "plane" for surface in surfaces) and max(reach, default=0.0) <= _AS_FLAT * mesh.diagonal:
+        return None
     return RoundSurfaces(tuple(surfaces), np.array(reach), of_patch)
 
 
