@@ -277,6 +277,15 @@ def test_clipping_keeps_the_half_with_its_area_and_shares_the_new_nodes():
     assert half.n_rims == 1 and len(half.rims[0].corners) == len(section) == int(half.is_free.sum())
 
 
+def test_a_needle_that_is_picked_is_seen(tmp_path):
+    # it is a thousandth as wide as long: less than a pixel
+    nodes = [[0, 0, 0], [3, 0, 0], [0, 2, 0], [1.5, -0.003, 0], [3, -2, 0]]
+    mesh = shapes.mesh((np.array(nodes, float), np.array([[0, 1, 2], [0, 3, 1], [3, 4, 1]])))
+    image = picture_of(mesh, tmp_path / "needle.png", direction="top", marked="ids 2")
+    orange = (image[..., 0] > 150) & (image[..., 1] < 100) & (image[..., 2] < 50)
+    assert orange[:, :800].sum() > 100
+
+
 def test_walls_have_colours_and_the_thinnest_is_marked(tmp_path):
     nodes, triangles = shapes.grid_cube(6)
     wedge = nodes * (9.0, 9.0, 2.0)

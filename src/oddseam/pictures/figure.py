@@ -15,7 +15,7 @@ from oddseam.findings.across import local_lengths
 from oddseam.findings.comparison import surface_of
 from oddseam.findings.measuring import thin_places
 from oddseam.geometry.planes import Plane
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, numbered_edges
 from oddseam.model import Mesh
 from oddseam.picks import pick
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
@@ -41,7 +41,7 @@ from oddseam.pictures.patchwise import (
 from oddseam.pictures.scene import COLOURS, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
-from oddseam.pictures.view import OUTSIDE, Camera, Rendered, render
+from oddseam.pictures.view import OUTSIDE, Camera, Lines, Rendered, render
 from oddseam.sizes import SizeField
 
 if TYPE_CHECKING:
@@ -57,6 +57,8 @@ DIRECTIONS = {
 _SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
 #: What is picked, and surfaces that are only to be seen through their lines.
 _PICKED, _PALE = (0.90, 0.45, 0.10), (0.86, 0.88, 0.90)
+#: The border of what is picked.
+_BORDER = (0.70, 0.22, 0.02)
 _VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
 _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
@@ -134,8 +136,8 @@ def draw(
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
         scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
         if marked is not None:
-            scene = replace(scene, colours=np.where(picked[scene.element, None], _PICKED, OUTSIDE))
-            return scene, None
+            colours = np.where(picked[scene.element, None], _PICKED, OUTSIDE)
+            return replace(scene, colours=colours, lines=(_outline(scene, picked[scene.element]),)), None
         if sizes is not None:
             wanted = Lengths.of_field(one, sizes)
             return replace(scene, colours=wanted.colours(sizes.at(scene.nodes[scene.triangles].mean(axis=1)))), wanted
@@ -219,6 +221,13 @@ def draw(
         draw_histograms(sheet, mesh, column, 62)
     sheet.save(path)
     return path
+
+
+def _outline(scene: Scene, is_picked: Array) -> Lines:
+    """The border of what is picked, with a pen, so that needles are seen too."""
+    ends, edge, _ = numbered_edges(scene.triangles[is_picked], len(scene.nodes))
+    once = np.bincount(edge.ravel(), minlength=len(ends)) == 1
+    return Lines("picked", ends[once], _BORDER, pen=2)
 
 
 def _eye(direction: str | tuple[float, float, float]) -> Array:
