@@ -278,10 +278,16 @@ def test_clipping_keeps_the_half_with_its_area_and_shares_the_new_nodes():
 
 
 def test_a_needle_that_is_picked_is_seen(tmp_path):
-    # it is far less than a pixel wide
-    nodes = [[0, 0, 0], [3, 0, 0], [0, 2, 0], [1.5, -0.00003, 0], [3, -2, 0]]
-    mesh = shapes.mesh((np.array(nodes, float), np.array([[0, 1, 2], [0, 3, 1], [3, 4, 1]])))
-    image = picture_of(mesh, tmp_path / "needle.png", direction="top", marked="ids 2")
+    # it is far less than a pixel wide, and lies along a diagonal of the top
+    points, triangles = shapes.cube()
+    top = int(np.flatnonzero((points[triangles][:, :, 2] == 1.0).all(axis=1))[0])
+    a, b, c = np.roll(
+        triangles[top], -int(np.argmax(np.linalg.norm(np.diff(points[triangles[top][[0, 1, 2, 0]]], axis=0), axis=1)))
+    )
+    points = np.vstack([points, 0.5 * (points[a] + points[b]) + 1e-5 * (points[c] - points[a])])
+    triangles = np.vstack([np.delete(triangles, top, axis=0), [[a, 8, c], [8, b, c], [a, b, 8]]])
+    mesh = shapes.mesh((points, triangles))
+    image = picture_of(mesh, tmp_path / "needle.png", direction="top", marked="ids 14")
     orange = (image[..., 0] > 150) & (image[..., 1] < 100) & (image[..., 2] < 50)
     assert orange[:, :800].sum() > 100
 
