@@ -207,3 +207,15 @@ def test_the_command_lists_and_merges(run, tmp_path):
     assert oddseam.prove(oddseam.read_mesh(tmp_path / "sharp.stl", unit="mm")).volume == pytest.approx(3200, rel=1e-4)
     wrong = run("absorb", "box.stl", "--unit", "mm", "--below", "-1")
     assert wrong.returncode == 2 and "not positive" in wrong.stderr and "Traceback" not in wrong.stderr
+
+
+def test_a_worst_element_that_became_worse_is_said():
+    from oddseam.findings.judging import worsened
+    from oddseam.findings.limits import Limits
+
+    nodes = np.array([[0, 0, 0], [4, 0, 0], [2, 0.2, 0], [2, 2.0, 0]])
+    fair, needle = (shapes.mesh((nodes, np.array([its]))) for its in ([0, 1, 3], [0, 1, 2]))
+    said = worsened(fair, needle, Limits())
+    aspect = [line for line in said if "aspect ratio" in line]
+    assert len(aspect) == 1 and "became" in aspect[0] and "element 1 at (2, 0.0666667, 0)" in aspect[0]
+    assert worsened(needle, fair, Limits()) == worsened(needle, needle, Limits()) == []

@@ -18,6 +18,8 @@ from oddseam.model import KINDS, Mesh
 
 #: So many of the worst elements are named.
 _NAMED = 3
+#: A worst value may be worse by this share.
+_AS_MUCH = 0.01
 #: Limits that are no measures of an element.
 _SIZES = ("crumb", "rim")
 
@@ -89,6 +91,29 @@ def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -
         f"quality: {total:,} of {count:,} new elements are beyond a limit ({found[0]})",
         *(f"quality: {line}" for line in found[1:]),
     ]
+
+
+def worsened(before: Mesh, after: Mesh, limits: Limits) -> list[str]:
+    """What is to be said of measures of shells whose worst value is beyond the limit, and worse than it was."""
+    was = {
+        (name, measure): values
+        for name, (_, measures) in element_quality(before).items()
+        for measure, values in measures.items()
+    }
+    lines = []
+    for name, (index, measures) in element_quality(after).items():
+        for measure, values in measures.items() if KINDS[name].dimension == 2 else ():
+            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
+            k = int(np.argmin(sign * values))
+            worst = values[k : k + 1]
+            old = was.get((name, measure))
+            if beyond_limit(measure, worst, float(getattr(limits, measure))).any() and (
+                old is None or sign * worst[0] < (sign * old).min() * (1.0 - sign * _AS_MUCH)
+            ):
+                came = "" if old is None else f"{sign * (sign * old).min():.3g} became "
+                at = f"element {after.element_ids[index[k]]} at {_place(after, int(index[k]))}"
+                lines.append(f"quality: the worst {name} {measure.replace('_', ' ')}, {came}{worst[0]:.3g}, of {at}")
+    return lines
 
 
 def _held_by(mesh: Mesh, elements: Array, held: Array | None) -> Array:

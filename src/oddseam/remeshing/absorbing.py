@@ -14,6 +14,8 @@ from oddseam.features.cutting import with_nodes_on_edges
 from oddseam.features.drawing import drawn_along
 from oddseam.features.small import Small, double_edges, small_things
 from oddseam.features.walking import cut_between
+from oddseam.findings.judging import worsened
+from oddseam.findings.limits import Limits
 from oddseam.formats import as_held
 from oddseam.model import Mesh
 from oddseam.model.editing import joint_creases
@@ -100,6 +102,7 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
     if new is not mesh:
         steps.append(missed(new, mesh).step("of a new node to the original surface"))
     unmet = [f"{fault} after absorbing" for fault in worse(as_held(new, target), work.before)]
+    unmet += worsened(mesh, new, Limits()) if new is not mesh else []
     loss = measure_loss(mesh, new, max(below, SHAPE * mesh.diagonal))
     return new, Outcome(tuple(steps), tuple(_said(left + stay)), tuple(unmet)).with_loss(loss)
 
