@@ -219,3 +219,28 @@ def test_a_worst_element_that_became_worse_is_said():
     aspect = [line for line in said if "aspect ratio" in line]
     assert len(aspect) == 1 and "became" in aspect[0] and "element 1 at (2, 0.0666667, 0)" in aspect[0]
     assert worsened(needle, fair, Limits()) == worsened(needle, needle, Limits()) == []
+
+
+def drawn_on_a_sheet(*lines) -> oddseam.Mesh:
+    """A sheet of 20 by 20 in facets of half, with creases drawn on it."""
+    nodes, triangles = shapes.sheet(40)
+    mesh = oddseam.find_features(shapes.mesh((nodes / nodes.max(axis=0).max() * 20.0, triangles), unit="mm"))
+    for line in lines:
+        mesh = oddseam.draw_crease(mesh, through=line)
+    return mesh
+
+
+def test_creases_within_a_patch_that_run_side_by_side_are_seen_and_merged():
+    mesh = drawn_on_a_sheet([(5, 10.1, 0), (15, 10.1, 0)], [(5, 10.15, 0), (15, 10.15, 0)])
+    (row,) = oddseam.list_small(mesh, below=0.1)
+    assert row["kind"] == "double edge" and row["width"] == pytest.approx(0.05) and row["length"] == pytest.approx(10.0)
+    merged = oddseam.absorb(mesh, below=0.1)
+    assert oddseam.list_small(merged, below=0.1) == [] and steps(merged)["merge double edges"] == 1
+
+
+def test_a_crease_beside_a_rim_is_merged_and_a_worse_element_is_said():
+    mesh = drawn_on_a_sheet([(5, 19.98, 0), (15, 19.94, 0)])
+    merged = oddseam.absorb(mesh, below=0.1)
+    assert steps(merged)["merge double edges"] == 1
+    said = [line for line in merged.account.last.outcome.unmet if "aspect ratio" in line]
+    assert len(said) == 1 and "became" in said[0] and "element" in said[0]

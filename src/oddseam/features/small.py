@@ -131,6 +131,12 @@ def _tiny_edges(mesh: Mesh, below: float) -> list[Small]:
     return found
 
 
+def _are_among(edges: Array, others: Array, n: int) -> Array:
+    """(k,) bool: edges (k, 2), the lower node first, that are among others."""
+    key, known = (its[:, 0].astype(np.int64) * n + its[:, 1] for its in (edges, others))
+    return np.isin(key, known)
+
+
 @dataclass(frozen=True, eq=False)
 class _Pieces:
     """What hangs together between creases.
@@ -147,7 +153,8 @@ class _Pieces:
     piece: Array
 
 
-def _pieces(mesh: Mesh) -> _Pieces:
+def _pieces(mesh: Mesh, dangling: bool = False) -> _Pieces:
+    """Pieces; creases that end within one, or have it on both sides, are of its border only if ``dangling``."""
     c = mesh.connectivity
     of = pieces_between(mesh, mesh.creases)
     count = int(of.max(initial=-1)) + 1
@@ -158,6 +165,9 @@ def _pieces(mesh: Mesh) -> _Pieces:
     area = np.bincount(piece_of_element[t.element], area, minlength=count)
     inner = of[c.face[c.pairs[:, 0]]] == of[c.face[c.pairs[:, 1]]]
     is_border = c.edge_of >= 0
+    if dangling:
+        assert mesh.creases is not None
+        inner &= ~_are_among(c.edges[c.pair_edges], mesh.creases.edges, mesh.n_nodes)
     is_border[c.pairs[inner].ravel()] = False
     corner = np.flatnonzero(is_border)
     start, end = (mesh.faces.node[at].astype(np.int64) for at in (corner, c.next[corner]))
@@ -214,7 +224,7 @@ def _loops(start: Array, end: Array) -> list[Array] | None:
 
 def double_edges(mesh: Mesh, below: float, others: list[Small]) -> list[Small]:
     """Curves all of whose nodes are near to another curve across the same piece, which is none of the ``others``."""
-    pieces, curves = _pieces(mesh), _curves(mesh)
+    pieces, curves = _pieces(mesh, dangling=True), _curves(mesh)
     if not len(pieces.start) or not len(curves.node):
         return []
     points, n = mesh.nodes, mesh.n_nodes
