@@ -217,6 +217,7 @@ def settle(label, kinds, numbers, nodes, triangles, across):
 
 def warm_up() -> None:
     """Compile everything here on tiny input."""
+    from oddseam.features.bands import Bands
     from oddseam.features.recognition import recognised
 
     nodes = np.array([[x, y, 0.0] for y in range(4) for x in range(4)])
@@ -224,3 +225,7 @@ def warm_up() -> None:
     a, b, c, d = (w.ravel() for w in (at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]))
     triangles = np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]).astype(np.int32)
     recognised(nodes, triangles, np.full((18, 3), -1, np.int32), 1e-6)
+    across, label = np.array([[1, -1, -1], [0, 2, -1], [-1, 1, -1]], np.int32), np.full(3, -1, np.int32)
+    bands = Bands(nodes, triangles[:3], across, np.ones(3), np.eye(3), label, 0.0)
+    list(bands.at(1, 3, 1))
+    smoothed(np.eye(3), across, np.zeros((3, 3)))

@@ -142,7 +142,8 @@ class _Crumbs:
 class _Search:
     def __init__(self, nodes: Array, triangles: Array, across: Array, tolerance: float) -> None:
         m = len(triangles)
-        self.nodes, self.triangles = np.ascontiguousarray(nodes, np.float64), triangles
+        # a copy, for kernels are compiled for arrays that may be written to
+        self.nodes, self.triangles = np.array(nodes, np.float64, order="C"), triangles
         self.across, self.tolerance = across, tolerance
         self.area, self.normals = areas_and_normals(nodes[triangles])
         self.label = np.full(m, -1, np.int32)
@@ -296,6 +297,7 @@ class _Search:
 
     def _explained(self, hood: Array, kinds: Sequence[str], is_whole: bool = False) -> list[tuple[Primitive, Array]]:
         """What surfaces of some kinds explain that are fitted to some facets; beside whole bands other ones begin."""
+        hood = np.asarray(hood, np.int32)
         given = None if kinds == PRIMITIVES[:1] else self._evidence(hood, is_whole)
         return [region for region in (self._grown(hood, kind, given) for kind in kinds) if region is not None]
 
@@ -309,7 +311,10 @@ class _Search:
 
     def _sag(self, surface: Primitive, facets: Array) -> float:
         code, numbers = surface.code
-        return float(kernels.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
+        return (
+            float(kernels.sag2(np.asarray(facets, np.int32), code, numbers, self.nodes, self.triangles))
+            + self.tolerance**2
+        )
 
     def _grown(self, hood: Array, kind: str, given: _Evidence | None = None) -> tuple[Primitive, Array] | None:
         """A surface of one kind fitted to facets and what they grow to, or ``None``."""
