@@ -279,5 +279,6 @@ def test_a_warm_up_compiles_all_that_finding_features_needs():
         "count = lambda: [len(getattr(kernels, name).signatures) for name in names]; before = count();"
         "oddseam.find_features(shapes.mesh(shapes.bent_pipe(16, 4))); assert before == count() and min(before) > 0, before"
     )
-    done = subprocess.run([sys.executable, "-c", code], cwd=Path(__file__).parent, capture_output=True, text=True)
+    here = Path(__file__).parent
+    done = subprocess.run([sys.executable, "-c", code], cwd=here, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
