@@ -31,8 +31,6 @@ _HOODS, _GROWN = (24, 96, 384, 1536, 6144), 16
 _SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
 #: Surfaces that long facets follow one another on; any two rings of nodes lie on a sphere too.
 _RULED = ("cylinder", "cone")
-#: So many times three planes are tried as steps of something round.
-_MOST_TRIES = 1000
 #: A surface is fitted to no more facets than this.
 _SAMPLE = 400
 #: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
@@ -47,7 +45,7 @@ _AS_MUCH = 0.6
 _MANY, _LARGER = 12, 6.0
 #: A curved region has to have so many facets, and to turn by so many degrees.
 _LEAST_CURVED, _LEAST_TURN = 6, 12.0
-#: In a smooth piece, seeds are given up when so many in a row came to nothing; so many in all pieces.
+#: In a smooth piece, seeds are given up when so many in a row came to nothing, as strips are; so many in all pieces.
 _MISSES, _ALL_MISSES = 60, 3000
 #: A step of the tessellation bulges by so much more than others at most, squared.
 _AS_COARSE = 4.0
@@ -231,23 +229,24 @@ class _Search:
 
     def _join_strips(self) -> None:
         """Give planes that are steps of the tessellation of one cylinder or cone to that: three, for two always are."""
-        regions, tries = regions_of(self.label, len(self.surfaces)), 0
+        regions, misses = regions_of(self.label, len(self.surfaces)), 0
         for k in [k for k, surface in enumerate(self.surfaces) if surface.kind == "plane"]:
             beyond = self.label[self.across[regions[k]]][self.across[regions[k]] >= 0]
             beside = [j for j in np.unique(beyond).tolist() if j >= 0 and j != k and self.surfaces[j].kind == "plane"]
             for i, j in combinations(beside, 2):
                 facets = np.concatenate([regions[k], regions[i], regions[j]])
                 before = self.label[facets]
-                if tries >= _MOST_TRIES or not np.isin(before, (k, i, j)).all():
+                if misses >= _MISSES or not np.isin(before, (k, i, j)).all():
                     continue
-                tries += 1
                 self.label[facets] = -1
                 found = [its for its in self._explained(facets, _RULED, True) if len(its[1]) >= len(facets)]
                 best = self._best([its for its in found if self._counts(*its)])
                 if best is None:
                     self.label[facets] = before
+                    misses += 1
                 else:
                     self._keep(*best)
+                    misses = 0
 
     def _keep(self, surface: Primitive, facets: Array) -> None:
         self.label[facets] = len(self.surfaces)
