@@ -282,3 +282,10 @@ def test_a_warm_up_compiles_all_that_finding_features_needs():
     here = Path(__file__).parent
     done = subprocess.run([sys.executable, "-c", code], cwd=here, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
+
+
+def test_mostly_facets_without_any_length_have_patches_too():
+    points, triangles = shapes.cube()
+    triangles = np.concatenate([triangles, np.zeros((40, 3), int)])
+    found = oddseam.find_features(shapes.mesh((points, triangles)))
+    assert [patch.kind for patch in found.patches.table[:6]] == 6 * ["plane"]

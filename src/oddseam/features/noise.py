@@ -15,9 +15,7 @@ _SHARE = 0.25
 _QUANTILE = 0.3186
 #: Deviation of the difference of two residuals of such fits, over that of the nodes.
 _SPREAD = 1.75
-#: Coordinates are off by this share of the size at most for being held in single precision, ...
-_HELD = 1.0
-#: ... and are multiples of no power of ten that is not so many times as much, nor of more than a share of an edge.
+#: A power of ten is so many times what single precision takes of coordinates, and no more than a share of an edge.
 _ROUGHER, _COARSEST = 8.0, 0.1
 #: Neighbours of neighbours needed for a fit.
 _LEAST = 9
@@ -74,12 +72,12 @@ def decimal_step(nodes: Array, triangles: Array) -> float:
     0 too where facets are not far larger than that: then it may be what they were drawn with.
     """
     size = float(np.abs(nodes).max(initial=0.0))
-    if not size > 0:
-        return 0.0
     corners = nodes[triangles]
     edge = float(np.median(np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2)))
-    held = _HELD * size * float(np.finfo(np.float32).eps)
-    for power in range(int(np.floor(np.log10(_COARSEST * edge))), int(np.ceil(np.log10(held))) if held > 0 else 0, -1):
+    if not edge > 0:
+        return 0.0
+    held = size * float(np.finfo(np.float32).eps)
+    for power in range(int(np.floor(np.log10(_COARSEST * edge))), int(np.ceil(np.log10(held))), -1):
         step = 10.0**power
         if step > _ROUGHER * held and (np.abs(nodes - step * np.rint(nodes / step)) <= held).all():
             return step
