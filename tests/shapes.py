@@ -146,14 +146,19 @@ def chamfered_box(half=(10.0, 8.0, 5.0), cut=0.1):
     return nodes, np.array(triangles)
 
 
+def _quads_round(at):
+    """Corners of the quads of a net (rows, sides) of nodes that is closed both ways."""
+    over = np.roll(at, -1, axis=0)
+    return at.ravel(), np.roll(at, -1, axis=1).ravel(), np.roll(over, -1, axis=1).ravel(), over.ravel()
+
+
 def revolved(profile, sides):
     """A closed profile (k, 2) of radii and heights, turned round the z axis; the diagonals of the quads alternate."""
     turn = np.arange(sides) * 2 * np.pi / sides
     ring = np.column_stack([np.cos(turn), np.sin(turn)])
     points = [np.column_stack([radius * ring, np.full(sides, height)]) for radius, height in profile]
     at = np.arange(len(profile) * sides).reshape(len(profile), sides)
-    a, d = at.ravel(), np.roll(at, -1, axis=0).ravel()
-    b, c = np.roll(at, -1, axis=1).ravel(), np.roll(np.roll(at, -1, axis=0), -1, axis=1).ravel()
+    a, b, c, d = _quads_round(at)
     even = (np.add.outer(np.arange(len(profile)), np.arange(sides)) % 2 == 0).ravel()
     one = np.where(even[:, None], np.column_stack([a, b, c]), np.column_stack([a, b, d]))
     two = np.where(even[:, None], np.column_stack([a, c, d]), np.column_stack([b, c, d]))
@@ -187,6 +192,5 @@ def bent_pipe(sides, steps, rows=1, radius=6.0, bend=20.0):
     ]
     points = np.concatenate(shells[0] + shells[1][::-1])
     at = np.arange(len(points)).reshape(-1, sides)
-    a, d = at.ravel(), np.roll(at, -1, axis=0).ravel()
-    b, c = np.roll(at, -1, axis=1).ravel(), np.roll(np.roll(at, -1, axis=0), -1, axis=1).ravel()
+    a, b, c, d = _quads_round(at)
     return points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])

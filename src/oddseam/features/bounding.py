@@ -11,7 +11,7 @@ from oddseam.features.leftovers import whole_surface
 from oddseam.features.patches import described, exact_tolerance
 from oddseam.geometry.triangles import area_vectors, unit_normals
 from oddseam.model import Creases, Mesh, Patch, Patches
-from oddseam.model.connectivity import label_components
+from oddseam.model.connectivity import edges_among, label_components
 
 
 def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
@@ -104,9 +104,8 @@ def _fitted(mesh: Mesh, elements: Array, patch: Patch) -> Patch:
 
 def pieces_between(mesh: Mesh, creases: Creases | None) -> Array:
     """(f,) which faces hang together without crossing a crease."""
-    c, n = mesh.connectivity, max(mesh.n_nodes, 1)
-    pairs, edges = c.face[c.pairs], c.edges[c.pair_edges].astype(np.int64)
+    c = mesh.connectivity
+    pairs = c.face[c.pairs]
     if creases is not None:
-        key = creases.edges[:, 0].astype(np.int64) * n + creases.edges[:, 1]
-        pairs = pairs[~np.isin(edges[:, 0] * n + edges[:, 1], key)]
+        pairs = pairs[~edges_among(c.edges[c.pair_edges], creases.edges, mesh.n_nodes)]
     return label_components(len(mesh.faces), pairs[:, 0], pairs[:, 1])[1].astype(np.int64)

@@ -17,7 +17,7 @@ from oddseam.features.ridges import find_ridges
 from oddseam.geometry.primitives import LEAST_POINTS, Primitive
 from oddseam.geometry.triangles import area_vectors, corner_pairs, numbered_edges, turn_angles
 from oddseam.model import Creases, Mesh, Patch, Patches
-from oddseam.model.connectivity import label_components
+from oddseam.model.connectivity import edges_among, label_components
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.progress import Progress, silent
 
@@ -238,11 +238,11 @@ def _creases(mesh: Mesh, skin: _Skin, by_angle: Array, recognised_edges: Array) 
 
 def _patches(mesh: Mesh, skin: _Skin, found: Recognised, creases: Creases) -> Patches:
     """What hangs together without crossing a crease, the largest first."""
-    m, n = len(skin.triangles), max(len(skin.nodes), 1)
+    m = len(skin.triangles)
     corner = np.flatnonzero(skin.across.ravel() >= 0)
     start, end = skin.triangles.ravel()[corner], np.roll(skin.triangles, -1, axis=1).ravel()[corner]
-    key = np.minimum(start, end).astype(np.int64) * n + np.maximum(start, end)
-    is_open = ~np.isin(key, creases.edges[:, 0].astype(np.int64) * n + creases.edges[:, 1])
+    ends = np.column_stack([np.minimum(start, end), np.maximum(start, end)])
+    is_open = ~edges_among(ends, creases.edges, len(skin.nodes))
     count, patch = label_components(m, corner[is_open] // 3, skin.across.ravel()[corner[is_open]])
     area = np.bincount(patch, skin.area, minlength=count)
     order = np.argsort(-area, kind="stable")

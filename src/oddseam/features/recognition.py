@@ -234,9 +234,11 @@ class _Search:
             beyond = self.label[self.across[regions[k]]][self.across[regions[k]] >= 0]
             beside = [j for j in np.unique(beyond).tolist() if j >= 0 and j != k and self.surfaces[j].kind == "plane"]
             for i, j in combinations(beside, 2):
+                if misses >= _MISSES:
+                    return
                 facets = np.concatenate([regions[k], regions[i], regions[j]])
                 before = self.label[facets]
-                if misses >= _MISSES or not np.isin(before, (k, i, j)).all():
+                if not np.isin(before, (k, i, j)).all():
                     continue
                 self.label[facets] = -1
                 found = [its for its in self._explained(facets, _RULED, True) if len(its[1]) >= len(facets)]
@@ -269,9 +271,7 @@ class _Search:
         found = [flat] if flat is not None and self._counts(*flat) else []
         if found and self._is_all(found[0][1]) and self._sag(*found[0]) < _FLAT * self.tolerance**2:
             return found[0]  # nothing could explain more, nor better
-        if self.bands.is_slender[
-            seed
-        ]:  # what is round it ring by ring lies beyond the ends of the long facets it is one of
+        if self.bands.is_slender[seed]:  # what is near lies beyond its ends
             found += self._ruled(seed, _RULED[:1])
         tried = 0
         for most in _HOODS:
@@ -310,10 +310,8 @@ class _Search:
 
     def _sag(self, surface: Primitive, facets: Array) -> float:
         code, numbers = surface.code
-        return (
-            float(kernels.sag2(np.asarray(facets, np.int32), code, numbers, self.nodes, self.triangles))
-            + self.tolerance**2
-        )
+        facets = np.asarray(facets, np.int32)
+        return float(kernels.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
 
     def _grown(self, hood: Array, kind: str, given: _Evidence | None = None) -> tuple[Primitive, Array] | None:
         """A surface of one kind fitted to facets and what they grow to, or ``None``."""

@@ -16,6 +16,7 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
+from oddseam.model.connectivity import edges_among
 
 Point = tuple[float, float, float]
 #: From a node to a place on an edge.
@@ -131,12 +132,6 @@ def _tiny_edges(mesh: Mesh, below: float) -> list[Small]:
     return found
 
 
-def _are_among(edges: Array, others: Array, n: int) -> Array:
-    """(k,) bool: edges (k, 2), the lower node first, that are among others."""
-    key, known = (its[:, 0].astype(np.int64) * n + its[:, 1] for its in (edges, others))
-    return np.isin(key, known)
-
-
 @dataclass(frozen=True, eq=False)
 class _Pieces:
     """What hangs together between creases.
@@ -167,7 +162,7 @@ def _pieces(mesh: Mesh, dangling: bool = False) -> _Pieces:
     is_border = c.edge_of >= 0
     if dangling:
         assert mesh.creases is not None
-        inner &= ~_are_among(c.edges[c.pair_edges], mesh.creases.edges, mesh.n_nodes)
+        inner &= ~edges_among(c.edges[c.pair_edges], mesh.creases.edges, mesh.n_nodes)
     is_border[c.pairs[inner].ravel()] = False
     corner = np.flatnonzero(is_border)
     start, end = (mesh.faces.node[at].astype(np.int64) for at in (corner, c.next[corner]))

@@ -64,11 +64,10 @@ def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -
         count += len(its)
         for measure, values in measures.items():
             limit, own = float(getattr(limits, measure)), values[its]
-            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
-            words.append(f"{name} {measure.replace('_', ' ')} {own[np.argmin(sign * own)]:.3g}")
+            words.append(f"{name} {measure.replace('_', ' ')} {_worst(measure, own):.3g}")
             beyond = np.flatnonzero(beyond_limit(measure, own, limit))
             beyond_any[index[its[beyond]]] = True
-            worst = beyond[np.argsort(sign * own[beyond], kind="stable")][:_NAMED]
+            worst = beyond[np.argsort(_sign(measure) * own[beyond], kind="stable")][:_NAMED]
             if len(beyond):
                 said = "; ".join(
                     f"{own[k]:.3g} of element {mesh.element_ids[index[its[k]]]} at {_place(mesh, int(index[its[k]]))}"
@@ -96,24 +95,31 @@ def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -
 def worsened(before: Mesh, after: Mesh, limits: Limits) -> list[str]:
     """What is to be said of measures of shells whose worst value is beyond the limit, and worse than it was."""
     was = {
-        (name, measure): values
+        (name, measure): _worst(measure, values)
         for name, (_, measures) in element_quality(before).items()
         for measure, values in measures.items()
     }
     lines = []
     for name, (index, measures) in element_quality(after).items():
         for measure, values in measures.items() if KINDS[name].dimension == 2 else ():
-            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
-            k = int(np.argmin(sign * values))
-            worst = values[k : k + 1]
-            old = was.get((name, measure))
-            if beyond_limit(measure, worst, float(getattr(limits, measure))).any() and (
-                old is None or sign * worst[0] < (sign * old).min() * (1.0 - sign * _AS_MUCH)
-            ):
-                came = "" if old is None else f"{sign * (sign * old).min():.3g} became "
-                at = f"element {after.element_ids[index[k]]} at {_place(after, int(index[k]))}"
-                lines.append(f"quality: the worst {name} {measure.replace('_', ' ')}, {came}{worst[0]:.3g}, of {at}")
+            worst, old = _worst(measure, values), was.get((name, measure))
+            is_beyond = beyond_limit(measure, np.array([worst]), float(getattr(limits, measure))).any()
+            sign = _sign(measure)
+            if is_beyond and (old is None or sign * worst < sign * old * (1.0 - sign * _AS_MUCH)):
+                k = int(index[np.argmin(sign * values)])
+                came = "" if old is None else f"{old:.3g} became "
+                at = f"element {after.element_ids[k]} at {_place(after, k)}"
+                lines.append(f"quality: the worst {name} {measure.replace('_', ' ')}, {came}{worst:.3g}, of {at}")
     return lines
+
+
+def _sign(measure: str) -> float:
+    """By which values of a measure become the less, the worse they are."""
+    return -1.0 if measure in MORE_IS_WORSE else 1.0
+
+
+def _worst(measure: str, values: Array) -> float:
+    return float(values[np.argmin(_sign(measure) * values)])
 
 
 def _held_by(mesh: Mesh, elements: Array, held: Array | None) -> Array:

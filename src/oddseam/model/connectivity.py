@@ -38,6 +38,12 @@ class Rim:
     closed: bool
 
 
+def edges_among(edges: Array, others: Array, n: int) -> Array:
+    """(k,) bool: edges (k, 2) between n nodes, the lower node first, that are among others."""
+    key, known = (its[:, 0].astype(np.int64) * n + its[:, 1] for its in (edges, others))
+    return np.isin(key, known)
+
+
 def label_components(count: int, a: Array, b: Array) -> tuple[int, Array]:
     """Number of connected components of ``count`` things linked by pairs (a, b), and labels.
 

@@ -18,7 +18,7 @@ from oddseam.features.curves import Curves, is_stub, trace_curves
 from oddseam.features.rough import is_crooked, is_even_at_large, roughness
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
-from oddseam.model.connectivity import label_components
+from oddseam.model.connectivity import edges_among, label_components
 from oddseam.remeshing.curve_kernels import sum_round
 
 #: An edge where the surface turns by fewer degrees is flat.
@@ -41,9 +41,7 @@ class Held:
 
     def has(self, ends: Array, n: int) -> Array:
         """(j,) bool: which of the edges (j, 2) between n nodes are held."""
-        low, high = ends.min(axis=1).astype(np.int64), ends.max(axis=1)
-        found: Array = np.isin(low * n + high, self.edges[:, 0].astype(np.int64) * n + self.edges[:, 1])
-        return found
+        return edges_among(np.sort(ends, axis=1), self.edges, n)
 
 
 @dataclass(frozen=True, eq=False)
