@@ -73,7 +73,7 @@ def test_preview_writes_nothing_but_pictures(folder):
     [
         (("--shape", "drain.stl", "-o", "x.bdf"), "the change is one of topology: plane 10"),
         (("--offset", f"{FOOT}=-10", "-o", "x.bdf", "--limit", "height=0.1"), "would break height 0.1"),
-        (("--offset", f"{FOOT}=-14.5", "-o", "x.bdf"), "of the change can be reached"),
+        (("--offset", f"{FOOT}=-14.5", "-o", "x.bdf", "--reach", "25"), "of the change can be reached"),
         (("--offset", f"{FOOT}=4"), "say -o FILE"),
         (("-o", "x.bdf"), "say what changes"),
         (("--offset", f"{FOOT}=four", "-o", "x.bdf"), "numbers with commas between"),

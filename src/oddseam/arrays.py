@@ -97,6 +97,15 @@ def point_text(xyz: Array | tuple[float, float, float]) -> str:
     return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"
 
 
+def runs_text(ids: Array) -> str:
+    """All of some ids in words, in runs: ``"4, 7-9, 12"``."""
+    ids = np.unique(ids)
+    last = np.append(np.flatnonzero(np.diff(ids) != 1), len(ids) - 1)
+    first = np.append(0, last[:-1] + 1)
+    runs = zip(ids[first].tolist(), ids[last].tolist(), strict=True)
+    return ", ".join(f"{a}" if a == b else f"{a}, {b}" if b == a + 1 else f"{a}-{b}" for a, b in runs)
+
+
 def listed(ids: Collection[int]) -> str:
     """The first few ids in words."""
     return ", ".join(map(str, sorted(ids)[:_NAMED])) + (", ..." if len(ids) > _NAMED else "")

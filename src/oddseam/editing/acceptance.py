@@ -109,9 +109,8 @@ def _new_but(made: Mesh, mesh: Mesh, points: Array) -> Array:
     """New elements but those all of whose nodes are given points: the shape of collars is asked for."""
     given = {tuple(xyz) for xyz in points.tolist()}
     new, at = [], 0
-    top = int(mesh.element_ids.max(initial=0))
     for block in made.elements.values():
-        rows = np.flatnonzero(block.ids > top)
+        rows = np.flatnonzero(~np.isin(block.ids, mesh.element_ids))
         nodes, local = np.unique(block.connectivity[rows], return_inverse=True)
         known = np.array([tuple(xyz) in given for xyz in made.nodes[nodes].tolist()], bool)
         new.append(at + rows[~known[local.reshape(len(rows), -1)].all(axis=1)] if len(rows) else rows)

@@ -11,6 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Patches
 from oddseam.model.editing import joint_creases
+from oddseam.model.fresh_ids import fresh_ids, taken_ids
 from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
 
@@ -43,8 +44,8 @@ def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
     if mesh.unit is not None and other.unit is not None and mesh.unit != other.unit:
         raise Refusal(f"one mesh is in {mesh.unit}, the other in {other.unit}; `change_unit` converts")
     n = mesh.n_nodes
-    node_ids = _free(mesh.node_ids, other.node_ids)
-    element_ids = _free(mesh.element_ids, other.element_ids)
+    node_ids = _free(mesh, "node", other.node_ids)
+    element_ids = _free(mesh, "element", other.element_ids)
     blocks, at_one, at_two = {}, 0, 0
     order_one, order_two = np.empty(mesh.n_elements, np.int64), np.empty(other.n_elements, np.int64)
     total = 0
@@ -86,9 +87,12 @@ def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
     return new, Outcome((Step("combine", other.n_elements, 0.0, f"elements, {other.n_nodes:,} nodes"),))
 
 
-def _free(known: Array, ids: Array) -> Array:
-    """Ids that are not known: as they are, or all of them above the highest."""
-    return ids if not np.isin(ids, known).any() else ids + int(known.max()) - int(ids.min()) + 1
+def _free(mesh: Mesh, what: str, ids: Array) -> Array:
+    """Ids that are free in a mesh: as they are, or all of them moved by one number to where they are."""
+    if not np.isin(ids, taken_ids(mesh, what)).any():
+        return ids
+    low = int(ids.min())
+    return ids + int(fresh_ids(mesh, what, int(ids.max()) - low + 1)[0]) - low
 
 
 def _renamed(known: tuple[Part, ...], parts: tuple[Part, ...]) -> list[Part]:

@@ -10,11 +10,10 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
-from oddseam.formats import referred_nodes
 from oddseam.model import Elements, Mesh
-from oddseam.model.groups import Groups
+from oddseam.model.editing import without_nodes
+from oddseam.model.fresh_ids import taken_ids
 from oddseam.model.rings import used_nodes
-from oddseam.model.shape import Creases
 
 Range = tuple[int, int | None]
 
@@ -29,7 +28,7 @@ def number_new(
     ----------
     mesh : Mesh
     since : Mesh
-        What it was before; ids that are in there stay.
+        What it was before; ids that are in there stay, and those that its deck names are not used.
     nodes, elements : (int, int or None), optional
         The first and the last id that may be used, no limit for ``None``; free ones are taken in order.
 
@@ -47,8 +46,8 @@ def number_new(
     >>> oddseam.number_new(closed, since=tent, elements=(9001, 9010)).element_ids.tolist()
     [1, 2, 3, 9001]
     """
-    node_ids, some_nodes = _numbered(mesh.node_ids, since.node_ids, nodes, "nodes")
-    element_ids, some_elements = _numbered(mesh.element_ids, since.element_ids, elements, "elements")
+    node_ids, some_nodes = _numbered(mesh.node_ids, since, nodes, "node")
+    element_ids, some_elements = _numbered(mesh.element_ids, since, elements, "element")
     blocks, at = {}, 0
     for name, block in mesh.elements.items():
         blocks[name] = Elements(block.connectivity, element_ids[at : at + len(block)], block.part)
@@ -57,20 +56,20 @@ def number_new(
     return new, Outcome((Step("number nodes", some_nodes), Step("number elements", some_elements)))
 
 
-def _numbered(ids: Array, before: Array, given: Range | None, what: str) -> tuple[Array, int]:
+def _numbered(ids: Array, since: Mesh, given: Range | None, what: str) -> tuple[Array, int]:
     """Ids with those that were not there before from a range, and how many these are."""
-    fresh = ~np.isin(ids, before)
+    fresh = ~np.isin(ids, since.node_ids if what == "node" else since.element_ids)
     if given is None or not fresh.any():
         return ids, 0
     first, last = given
     count = int(fresh.sum())
     if first < 1 or (last is not None and last < first):
         raise Refusal(f"{first} to {last} is no range of ids")
-    taken = np.union1d(ids[~fresh], before)
+    taken = np.union1d(ids[~fresh], taken_ids(since, what))
     top = first + count + len(taken) if last is None else last
     free = np.setdiff1d(np.arange(first, min(top, first + count + len(taken)) + 1), taken)
     if len(free) < count:
-        raise Refusal(f"{count:,} new {what} need as many free ids; from {first} to {last} there are {len(free):,}")
+        raise Refusal(f"{count:,} new {what}s need as many free ids; from {first} to {last} there are {len(free):,}")
     result = ids.copy()
     result[fresh] = free[:count]
     return result, count
@@ -91,26 +90,10 @@ def drop_unused_nodes(mesh: Mesh) -> tuple[Mesh, Outcome]:
     spare = int((~used).sum())
     for its in mesh.groups.nodes.values():
         used[its] = True
-    used[np.isin(mesh.node_ids, referred_nodes(mesh))] = True
+    if mesh.source is not None and mesh.source.references is not None:
+        used |= mesh.source.references.named("node", mesh.node_ids)
     gone = np.flatnonzero(~used)
-    index = np.cumsum(used) - 1
-    creases = mesh.creases
-    if creases is not None:
-        whole = used[creases.edges].all(axis=1)
-        creases = Creases(index[creases.edges[whole]], creases.kind[whole])
-    new = dataclasses.replace(
-        mesh,
-        nodes=mesh.nodes[used],
-        node_ids=mesh.node_ids[used],
-        elements={
-            name: Elements(index[block.connectivity].astype(np.int32), block.ids, block.part)
-            for name, block in mesh.elements.items()
-        },
-        groups=Groups(
-            {name: index[its] for name, its in mesh.groups.nodes.items()}, mesh.groups.elements, mesh.groups.sides
-        ),
-        creases=creases,
-    )
+    new = without_nodes(mesh, ~used)
     notes: tuple[str, ...] = ()
     if spare > len(gone):
         notes = (f"kept: {spare - len(gone):,} nodes without elements that groups or cards of the deck refer to",)

@@ -11,7 +11,7 @@ from oddseam.model import Mesh
 
 def joints_are_kept(mesh: Mesh) -> bool:
     """Whether edges with three facets are meant where nobody says otherwise: in a solver deck."""
-    return mesh.source is not None and mesh.source.records is not None
+    return mesh.is_deck
 
 
 def meant_joints(mesh: Mesh) -> Array:

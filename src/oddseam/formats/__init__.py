@@ -7,7 +7,6 @@ from oddseam.formats.registry import (
     format_named,
     format_of,
     read_mesh,
-    referred_nodes,
     write_mesh,
 )
 
@@ -18,6 +17,5 @@ __all__ = [
     "format_named",
     "format_of",
     "read_mesh",
-    "referred_nodes",
     "write_mesh",
 ]

@@ -40,7 +40,7 @@ def check_properties(mesh: Mesh, path: Path, kinds: Collection[str], known: Coll
     Parts that are as they came with the deck, and those whose property it carries (``known``),
     are taken as they are.
     """
-    came = mesh.source.parts if mesh.source is not None and mesh.source.records is not None else ()
+    came = mesh.source.parts if mesh.source is not None and mesh.is_deck else ()
     shells, used = np.zeros(len(mesh.parts), bool), np.zeros(len(mesh.parts), bool)
     for kind, block in mesh.elements.items():
         used[block.part] |= kind in kinds

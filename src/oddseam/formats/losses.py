@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from oddseam.model import KINDS, Mesh
 from oddseam.model.units import METRES
+
+if TYPE_CHECKING:
+    from oddseam.formats.dangling import Dangling
 
 
 @dataclass
@@ -25,12 +29,15 @@ class Remarks:
         What was taken over from what is gone to what came in its place, or stands as it stood.
     listed : list of str
         What is to be looked at, such as what refers to elements that are gone.
+    dangling : list of Dangling
+        The cards that do, name by name.
     """
 
     lost: list[str] = field(default_factory=list)
     converted: list[str] = field(default_factory=list)
     carried: list[str] = field(default_factory=list)
     listed: list[str] = field(default_factory=list)
+    dangling: list[Dangling] = field(default_factory=list)
 
 
 def losses(
@@ -95,5 +102,5 @@ def losses(
 def _are_ids_worth_keeping(mesh: Mesh) -> bool:
     """Whether ids came with a deck, or were given and do not simply count up."""
     if mesh.source is not None:
-        return mesh.source.records is not None
+        return mesh.is_deck
     return any(len(ids) and (np.diff(ids) != 1).any() for ids in (mesh.node_ids, mesh.element_ids))

@@ -12,6 +12,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
+from oddseam.formats.dangling import Dangling
 from oddseam.formats.files import Data, opened
 from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
@@ -83,6 +84,8 @@ class Written:
     lost, converted, carried, listed : tuple of str
         What the file does not hold; holds in another form; what was taken over from what is gone to what came in its
         place; and what is to be looked at, such as cards that refer to what is gone.
+    dangling : tuple of Dangling
+        The cards that refer to what is gone, name by name, with all ids and lines.
     broken : tuple of str
         What was so of the mesh and is not so of the file, because of rounding.
     largest_rounding : float
@@ -95,6 +98,7 @@ class Written:
     converted: tuple[str, ...]
     carried: tuple[str, ...]
     listed: tuple[str, ...]
+    dangling: tuple[Dangling, ...]
     broken: tuple[str, ...]
     largest_rounding: float
 
@@ -232,17 +236,7 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry
     if move > 0:
         broken = tuple(prove(rounded).worse_than(prove(mesh)))
     lost, converted, carried, listed = (tuple(its) for its in (said.lost, said.converted, said.carried, said.listed))
-    return Written(str(path), fmt.name, lost, converted, carried, listed, broken, move)
-
-
-def referred_nodes(mesh: Mesh) -> Array:
-    """Ids of nodes that cards of the deck that a mesh came from refer to; all of them where that cannot be told."""
-    source = mesh.source
-    if source is None or source.records is None:
-        return np.zeros(0, np.int64)
-    if source.format != "nastran":
-        return mesh.node_ids
-    return np.array(sorted(nastran.referred_nodes(source.records)), np.int64)
+    return Written(str(path), fmt.name, lost, converted, carried, listed, tuple(said.dangling), broken, move)
 
 
 def _largest_rounding(mesh: Mesh, rounded: Mesh) -> float:

@@ -40,16 +40,6 @@ class Differences:
     new_elements: list[tuple[str, Array]]
     gone: dict[str, tuple[Array, Array]]
 
-    @property
-    def any_gone(self) -> bool:
-        """Whether any node or element is no more."""
-        return any(len(ids) for _, ids in self.gone.values())
-
-    def gone_text(self) -> str:
-        """``"2 nodes and 1 elements of the original deck"``."""
-        counts = [f"{len(ids):,} {what}s" for what, (_, ids) in self.gone.items() if len(ids)]
-        return " and ".join(counts) + " of the original deck"
-
 
 def differences(
     mesh: Mesh, records: Records, changed_nodes: Array, kinds: Collection[str], *, by_part: bool

@@ -18,6 +18,7 @@ import numpy as np
 from oddseam.accounts import Account
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, OddSeamError
+from oddseam.formats.dangling import list_dangling
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import Remarks
 from oddseam.model import Creases, Elements, Groups, Material, Mesh, Part, Patch, Patches, Source
@@ -41,7 +42,7 @@ def rounded(mesh: Mesh) -> Mesh:
 
 
 def write(mesh: Mesh, path: Path) -> Remarks:
-    """Write all of it; nothing is dropped."""
+    """Write all of it; nothing is dropped.  What refers to the gone in a deck that it holds is listed."""
     arrays: dict[str, Array] = {"nodes": mesh.nodes, "node_ids": mesh.node_ids}
     for name, block in mesh.elements.items():
         for column in ("connectivity", "ids", "part"):
@@ -56,6 +57,7 @@ def write(mesh: Mesh, path: Path) -> Remarks:
         "format": "odd seam working file",
         "version": VERSION,
         "unit": mesh.unit,
+        "last_ids": mesh.last_ids,
         "elements": list(mesh.elements),
         "parts": [asdict(part) for part in mesh.parts],
         "groups": group_names,
@@ -87,7 +89,9 @@ def write(mesh: Mesh, path: Path) -> Remarks:
         np.savez(file, allow_pickle=False, **{_HEADER: text, **arrays})
 
     write_whole(path, fill)
-    return Remarks()
+    said = Remarks()
+    list_dangling(mesh, said)
+    return said
 
 
 # ---------------------------------------------------------------------- reading
@@ -166,4 +170,5 @@ def _mesh(header: dict[str, Any], arrays: dict[str, Array]) -> Mesh:
         header["unit"],
         Account.from_list(header["account"]),
         source,
+        **({"last_ids": tuple(header["last_ids"])} if "last_ids" in header else {}),
     )

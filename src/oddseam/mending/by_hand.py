@@ -16,6 +16,7 @@ from oddseam.mending.filling import fill_rims
 from oddseam.model import Groups, Mesh
 from oddseam.model.editing import edited, merged, new_elements
 from oddseam.model.loss import changed_shape, kept_shape
+from oddseam.model.rings import used_nodes
 from oddseam.picks import pick
 from oddseam.remeshing.around import like_around
 
@@ -245,7 +246,7 @@ def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
 
 @recorded("weld", loss=kept_shape)
 def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) -> tuple[Mesh, Outcome]:
-    """Join nodes that are not farther apart than a tolerance.
+    """Join nodes of elements that are not farther apart than a tolerance.
 
     Of nodes that become one, that with the lowest id stays, where it is: by id every node stays that is near to none
     which stays already, and each of the others goes to the nearest of these.  So a second weld finds nothing to join.
@@ -278,7 +279,7 @@ def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) 
         raise Refusal(f"the tolerance {tolerance} is not a length")
     used = np.zeros(mesh.n_nodes, np.int8)
     if parts is None:
-        used[:] = 3
+        used[used_nodes(mesh)] = 3
     else:
         for bit, name in enumerate(parts):
             for node in _nodes_of_part(mesh, name):

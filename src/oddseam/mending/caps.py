@@ -18,7 +18,7 @@ from oddseam.geometry.triangles import area_vectors, numbered_edges
 from oddseam.mending.hole import triangulated
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, new_elements
 from oddseam.model.groups import Groups
 
 #: Groups that last as long as crossings are resolved; no file can name one so.
@@ -76,8 +76,7 @@ def with_caps(mesh: Mesh, widest: float, one_solid: bool = False) -> tuple[Mesh,
     element_at[t.triangles] = t.element[:, None]
     capped = edited(mesh, add_triangles=added, like=element_at[added[:, 0]])
     count = sum(len(cap) for cap in kept)
-    fresh = int(mesh.element_ids.max(initial=0)) + 1 + count
-    groups = {**capped.groups.elements, CAPS: np.flatnonzero(capped.element_ids >= fresh)}
+    groups = {**capped.groups.elements, CAPS: new_elements(capped, mesh)[count:]}
     return _grouped(capped, groups), count - len(kept[0]), len(kept[0])
 
 

@@ -11,7 +11,7 @@ from oddseam.findings import defects
 from oddseam.findings.finding import MOST_PLACES, point_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, new_elements
 from oddseam.model.enclosure import PLAINLY, enclosure_of
 
 #: Crumbs are dropped unasked if they have less than this share of the area of the rest.
@@ -73,14 +73,14 @@ def _encloses(mesh: Mesh, but: Array) -> bool:
     return any(enclosure_of(mesh.nodes, t[pieces.of_triangle == p]).share > PLAINLY for p in others.tolist())
 
 
-def drop_pockets(mesh: Mesh, newest: int, size: float) -> tuple[Mesh, Dropped]:
+def drop_pockets(mesh: Mesh, before: Mesh, size: float) -> tuple[Mesh, Dropped]:
     """Without hollows that nobody made: left between surfaces that crossed, with less volume than a crumb.
 
-    ``newest`` is the highest id that an element had before surfaces were cut.
+    ``before`` is the mesh before surfaces were cut.
     """
     pieces, t = mesh.pieces, mesh.triangulation
     is_new = np.zeros(len(pieces.volume) + 1, bool)  # the last one stands for no piece
-    is_new[pieces.of_triangle[mesh.element_ids[t.element] > newest]] = True
+    is_new[pieces.of_triangle[np.isin(t.element, new_elements(mesh, before))]] = True
     chosen = np.flatnonzero(pieces.is_solid & is_new[:-1] & (pieces.volume < 0) & (pieces.volume > -(size**3)))
     if not len(chosen):
         return mesh, Dropped()

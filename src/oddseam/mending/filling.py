@@ -17,7 +17,7 @@ from oddseam.mending.hole import Hole, Patch, cover
 from oddseam.mending.islands import islands_of
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
-from oddseam.model.editing import edited
+from oddseam.model.editing import edited, new_elements
 
 #: Of more rims than so many at once, and of those of more edges, the fills get no nodes of their own, which takes most
 #: of the time.
@@ -164,18 +164,19 @@ def _crossing(mesh: Mesh, filled: Mesh, fills: list[_Fill], curved: list[bool]) 
     ]
     owner = np.repeat(np.arange(len(fills)), facets)
     pairs = filled.crossing_triangles
-    first_new = int(mesh.element_ids.max()) + 1
+    new = filled.element_ids[new_elements(filled, mesh)]
+    first_new, last_new = int(new.min()), int(new.max())
     ids = filled.element_ids[filled.triangulation.element[pairs]]
-    its = np.flatnonzero(ids.max(axis=1, initial=0) >= first_new)
+    is_new = (ids >= first_new) & (ids <= last_new)
+    its = np.flatnonzero(is_new.any(axis=1))
     if not len(its):
         return {}
-    of = owner[ids[its].max(axis=1) - first_new]
+    of = owner[np.where(is_new, ids, first_new)[its].max(axis=1) - first_new]
     found = {}
     order = np.argsort(of, kind="stable")
     names, first = np.unique(of[order], return_index=True)
     for number, mine in zip(names.tolist(), np.split(its[order], first[1:]), strict=True):
-        others = np.unique(ids[mine].min(axis=1))
-        others = others[others < first_new]
+        others = np.unique(ids[mine][~is_new[mine]])
         place = point_text(filled.nodes[filled.triangulation.triangles[pairs[mine[0]]]].mean(axis=(0, 1)))
         what = f"facet(s) {listed(others.tolist())}" if len(others) else "itself or another fill"
         found[number] = f"{what}, first about {place}"

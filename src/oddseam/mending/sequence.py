@@ -318,7 +318,7 @@ class _Work:
         asked = self._asked
         if asked.one_solid and not self._drop_flat():
             return
-        before, newest = self.mesh, int(self.mesh.element_ids.max(initial=0))
+        before = uncut = self.mesh
         unites = asked.overlaps == "union"
         if unites and not asked.one_solid and asked.gap > 0 and len(self.mesh.crossing_triangles):
             self._draw_back()
@@ -347,7 +347,7 @@ class _Work:
                 self._round()
                 self._fill(may_cross=False, name="fill rims that were parted")
         if crosses and unites:  # what hung on the rest by an edge or a node is by itself now
-            self.mesh, found = drop_pockets(self.mesh, newest, asked.crumbs)
+            self.mesh, found = drop_pockets(self.mesh, uncut, asked.crumbs)
             self.notes += found.notes
             if found.count:
                 self.steps.append(Step("close hollows", found.count, 0.0, found.detail, found.places))

@@ -23,7 +23,7 @@ from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import elements_about
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited, merged
+from oddseam.model.editing import edited, merged, new_elements
 from oddseam.model.splicing import extracted, spliced
 
 #: A step after which so many times as many pairs cross, and some more, is taken back.
@@ -82,13 +82,13 @@ def _place_by_place(mesh: Mesh, reach: float, target: str | None, cancel: bool) 
 def _snap(mesh: Mesh, reach: float, target: str | None, cancel: bool) -> Mesh:
     pairs = apart(mesh, mesh.crossing_triangles)
     best, fewest, waited, way = mesh, len(pairs), 0, 0
-    newest = int(mesh.element_ids.max(initial=0))
+    uncut = mesh
     while len(pairs) and waited < _PATIENCE:
         new, used = _snapped(mesh, pairs, reach, way)
         if new is None:
             break
         new, _ = held_by(new, target)
-        new = _cancelled(new, newest) if cancel else new
+        new = _cancelled(new, uncut) if cancel else new
         left = apart(new, new.crossing_triangles)
         waited += 1
         if len(left) > _WORSE * len(pairs) + _SOME:
@@ -107,11 +107,11 @@ def apart(mesh: Mesh, pairs: Array) -> Array:
     return np.asarray(pairs[(ordered[pairs[:, 0]] != ordered[pairs[:, 1]]).any(axis=1)])
 
 
-def _cancelled(mesh: Mesh, newest: int) -> Mesh:
+def _cancelled(mesh: Mesh, before: Mesh) -> Mesh:
     """Without pairs of closed pieces' triangles on the same three nodes that look either way, one of higher id."""
     t = mesh.triangulation
     marked = np.zeros(mesh.n_nodes, bool)
-    marked[t.triangles[mesh.element_ids[t.element] > newest]] = True
+    marked[t.triangles[np.isin(t.element, new_elements(mesh, before))]] = True
     is_sheet = np.zeros(mesh.n_elements, bool)
     is_sheet[mesh.groups.elements.get(SHEETS, np.zeros(0, np.int64))] = True
     rows = np.flatnonzero(marked[t.triangles].all(axis=1) & ~is_sheet[t.element])

@@ -17,7 +17,7 @@ from oddseam.geometry.triangles import area_vectors
 from oddseam.mending.clusters import joined_nodes
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited, merged
+from oddseam.model.editing import edited, merged, new_elements
 from oddseam.model.facing import Facing, facing_rims
 
 #: Sewing may bring new nodes and edges face to face; so often it is looked again.
@@ -227,7 +227,7 @@ def _changed_triangles(old: Mesh, sewn: _Sewn) -> Array:
         != np.bincount(old.faces.node, minlength=old.n_nodes)[sewn.origin]
     )
     t = new.triangulation
-    fresh = new.element_ids[t.element] > old.element_ids.max()
+    fresh = np.isin(t.element, new_elements(new, old))
     return np.flatnonzero(fresh | took_in[t.triangles].any(axis=1))
 
 

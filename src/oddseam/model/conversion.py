@@ -50,7 +50,7 @@ def change_unit(mesh: Mesh, *, unit: str) -> tuple[Mesh, Outcome]:
     notes = []
     if any(part.material for part in parts):
         notes.append("constants of materials are not converted")
-    if mesh.source is not None and mesh.source.records is not None and mesh.source.carried:
+    if mesh.source is not None and mesh.is_deck and mesh.source.carried:
         notes.append("lengths in carried cards are not converted: " + ", ".join(mesh.source.carried))
     detail = f"from {mesh.unit} to {unit}, by {factor:.10g}"
     changed = mesh.replaced(nodes=mesh.nodes * factor, parts=parts, unit=unit)

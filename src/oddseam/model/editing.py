@@ -7,6 +7,7 @@ import dataclasses
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
 from oddseam.model.mesh import Elements, Mesh
@@ -69,7 +70,7 @@ def edited(
     origin: list[Array] = []
     is_added: list[Array] = []
     at = 0
-    next_id = int(mesh.element_ids.max(initial=0)) + 1
+    fresh = fresh_ids(mesh, "element", len(like))
     for name in KINDS:
         block, more = mesh.elements.get(name), added.get(name, ())
         if block is None and not len(more):
@@ -87,8 +88,7 @@ def edited(
         ids, part, its_origin = block.ids[keep], block.part[keep], rows[keep]
         if len(more):
             connectivity = np.concatenate([connectivity, more])
-            ids = np.concatenate([ids, np.arange(next_id, next_id + len(more))])
-            next_id += len(more)
+            ids, fresh = np.concatenate([ids, fresh[: len(more)]]), fresh[len(more) :]
             part = np.concatenate([part, mesh.element_part[likes[name]]])
             its_origin = np.concatenate([its_origin, likes[name] if derived else np.full(len(more), -1)])
             is_added.append(np.arange(len(its_origin) - len(more), len(its_origin)) + sum(map(len, origin)))
@@ -110,8 +110,7 @@ def edited(
     }
     kept = np.flatnonzero(keep_node)
     node_origin = np.where(kept < old_nodes, kept, -1)
-    fresh = int(mesh.node_ids.max(initial=0)) + 1 + np.arange(len(nodes) - old_nodes)
-    node_ids = np.concatenate([mesh.node_ids, fresh])[kept]
+    node_ids = np.concatenate([mesh.node_ids, fresh_ids(mesh, "node", len(nodes) - old_nodes)])[kept]
     patches = mesh.patches
     if patches is not None:
         label = np.full(len(element_origin), -1, np.int32)
@@ -131,9 +130,28 @@ def edited(
     ).came_of(mesh)
 
 
+def without_nodes(mesh: Mesh, gone: Array) -> Mesh:
+    """A mesh without some nodes (n,) that no element uses; groups and creases follow."""
+    if not gone.any():
+        return mesh
+    keep = ~gone
+    index = np.cumsum(keep) - 1
+    return dataclasses.replace(
+        mesh,
+        nodes=mesh.nodes[keep],
+        node_ids=mesh.node_ids[keep],
+        elements={
+            name: Elements(index[block.connectivity].astype(np.int32), block.ids, block.part)
+            for name, block in mesh.elements.items()
+        },
+        groups=mesh.groups.carried(np.flatnonzero(keep), np.arange(mesh.n_elements), sides=True),
+        creases=_kept_creases(mesh.creases, keep, index),
+    ).came_of(mesh)
+
+
 def new_elements(mesh: Mesh, before: Mesh) -> Array:
-    """(k,) elements that have come since an earlier state: those with ids above its highest."""
-    return np.flatnonzero(mesh.element_ids > int(before.element_ids.max(initial=0)))
+    """(k,) elements that have come since an earlier state: those with ids that are not in it."""
+    return np.flatnonzero(~np.isin(mesh.element_ids, before.element_ids))
 
 
 def merged(mesh: Mesh, into: Array) -> Mesh:
@@ -200,7 +218,7 @@ def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) 
         name: np.concatenate([members, mesh.n_nodes + np.flatnonzero(np.isin(of, members))])
         for name, members in mesh.groups.nodes.items()
     }
-    ids = int(mesh.node_ids.max(initial=0)) + 1 + np.arange(len(points))
+    ids = fresh_ids(mesh, "node", len(points))
     return dataclasses.replace(
         mesh,
         nodes=np.concatenate([mesh.nodes, points]),

@@ -81,6 +81,9 @@ class Mesh:
         Identifiers, all different; 1 to n by default.
     groups, creases, patches, unit, account, source
         See their classes; ``unit`` is ``None`` where it is not known.
+    last_ids : (int, int), optional
+        The highest id that a node and an element ever had, in this mesh before the operation that works on it and in
+        those that it was made from; no new one gets one of these again.
 
     Raises
     ------
@@ -98,6 +101,7 @@ class Mesh:
     unit: str | None = None
     account: Account = field(default_factory=Account)
     source: Source | None = None
+    last_ids: tuple[int, int] = None  # type: ignore[assignment]  # filled in when it is not given
 
     def __post_init__(self) -> None:
         def put(name: str, value: Any) -> None:
@@ -121,6 +125,11 @@ class Mesh:
         if self.patches is not None and len(self.patches.label) != self.n_elements:
             raise MeshError(f"{len(self.patches.label)} patch labels for {self.n_elements} elements")
         check_unit(self.unit)
+        put("last_ids", self._top_ids() if self.last_ids is None else self.last_ids)
+
+    def _top_ids(self) -> tuple[int, int]:
+        tops = [int(block.ids.max()) for block in self.elements.values()]
+        return int(self.node_ids.max(initial=0)), max(tops, default=0)
 
     def _checked_elements(self, n: int) -> dict[str, Elements]:
         unknown = set(self.elements) - set(KINDS)
@@ -182,8 +191,9 @@ class Mesh:
         return new.came_of(self)
 
     def with_account(self, account: Account) -> Mesh:
-        """The same mesh with another account."""
-        return self.replaced(account=account)
+        """The same mesh with another account, at the end of an operation: the ids that it has now are had for good."""
+        one, two = self.last_ids, self._top_ids()
+        return self.replaced(account=account, last_ids=(max(one[0], two[0]), max(one[1], two[1])))
 
     # ------------------------------------------------------------------ sizes
 
@@ -235,6 +245,11 @@ class Mesh:
     def diagonal(self) -> float:
         """Diagonal of the box."""
         return float(np.linalg.norm(self.box[1] - self.box[0]))
+
+    @property
+    def is_deck(self) -> bool:
+        """Whether it came with a solver deck, whose cards it carries and whose ids others know."""
+        return self.source is not None and self.source.records is not None
 
     @property
     def unit_name(self) -> str:

@@ -7,14 +7,16 @@ content did not change is written back byte for byte.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from types import MappingProxyType
 from typing import ClassVar
 
 from oddseam.arrays import Array, locked
 from oddseam.errors import MeshError
 from oddseam.model.parts import Part
+from oddseam.model.references import References
 
 #: What a record is.
 CARRIED, NODE, ELEMENT, PROPERTY, MATERIAL, END = range(6)
@@ -99,6 +101,10 @@ class Records:
             raise MeshError("records: tables of one deck differ in length")
 
 
+#: How what the records of a format of decks name is found; the formats enter theirs.
+FINDERS: dict[str, Callable[[Records], References]] = {}
+
+
 @dataclass(frozen=True, eq=False)
 class Source:
     """Where a mesh came from.
@@ -129,3 +135,8 @@ class Source:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "carried", MappingProxyType(dict(self.carried)))
+
+    @cached_property
+    def references(self) -> References | None:
+        """What the cards name that are carried; ``None`` where there are no records."""
+        return None if self.records is None else FINDERS[self.format](self.records)

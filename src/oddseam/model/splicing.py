@@ -8,7 +8,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex
-from oddseam.model.editing import edited, joint_creases
+from oddseam.model.editing import edited, joint_creases, without_nodes
+from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
 from oddseam.model.mesh import Elements, Mesh
@@ -17,8 +18,9 @@ from oddseam.model.shape import Creases, Patches
 
 
 def extracted(mesh: Mesh, elements: Array) -> Mesh:
-    """A mesh of some elements, which keep their ids and those of their nodes."""
-    return edited(mesh, drop=np.delete(np.arange(mesh.n_elements), elements))
+    """A mesh of some elements, which keep their ids and those of their nodes; of other nodes it has none."""
+    part = edited(mesh, drop=np.delete(np.arange(mesh.n_elements), elements))
+    return without_nodes(part, ~used_nodes(part))
 
 
 def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
@@ -44,7 +46,7 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     out[elements] = True
     used_out, used_rest = nodes_of(mesh, out), nodes_of(mesh, ~out)
     used = np.flatnonzero(used_nodes(part))
-    place, ids = _places(mesh.node_ids, part.node_ids[used], used_out)
+    place, ids = _places(mesh, "node", part.node_ids[used], used_out)
     coordinates = _put(mesh.nodes, place, part.nodes[used])
     node = np.full(part.n_nodes, -1)
     node[used] = place
@@ -61,7 +63,7 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     index = np.where(stays, np.cumsum(stays) - 1, -1)
     node_of_part = np.where(node >= 0, index[node], -1)
     node_of_rest = np.where(used_rest | ~used_out, index[: mesh.n_nodes], -1)
-    row, element_ids = _places(mesh.element_ids, part.element_ids, out)
+    row, element_ids = _places(mesh, "element", part.element_ids, out)
     rest = np.flatnonzero(~out)
     kind = np.concatenate([_kinds(mesh)[rest], _kinds(part)])
     order = np.lexsort((np.concatenate([rest, row]), kind))
@@ -89,13 +91,15 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     ).came_of(mesh)  # fmt: skip
 
 
-def _places(known: Array, ids: Array, among: Array) -> tuple[Array, Array]:
+def _places(mesh: Mesh, what: str, ids: Array, among: Array) -> tuple[Array, Array]:
     """For each id its row among the known ones of a mask, or one after the last; and the ids, new ones for those."""
+    known = mesh.node_ids if what == "node" else mesh.element_ids
     row, missing = IdIndex(known).of(ids)
     new = missing | ~among[row] if len(known) else missing
     number = np.cumsum(new) - 1
-    fresh = int(known.max(initial=0)) + 1
-    return np.where(new, len(known) + number, row), np.where(new, fresh + number, ids)
+    ids = ids.copy()
+    ids[new] = fresh_ids(mesh, what, int(new.sum()))
+    return np.where(new, len(known) + number, row), ids
 
 
 def _put(values: Array, rows: Array, others: Array) -> Array:

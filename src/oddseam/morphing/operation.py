@@ -20,6 +20,7 @@ from oddseam.morphing.judging import crossings_of, judged, turned_pieces
 from oddseam.morphing.patches import renewed
 from oddseam.morphing.plan import Plan
 from oddseam.morphing.skeleton import Skeleton
+from oddseam.morphing.tied import follow_ties
 from oddseam.progress import Progress, silent
 
 #: So many elements, patches or places are named.
@@ -102,6 +103,7 @@ def morph(
     points, share, stuck = Follower(plan).march(progress)
     if stuck is not None:
         raise Refusal(_stuck_text(skeleton, share, stuck))
+    points, along, left = follow_ties(mesh, points, plan.goals.is_driven)
     moved = (points != mesh.nodes).any(axis=1)
     new = mesh.replaced(nodes=points, patches=renewed(mesh, points))
     progress("judging", 0.9)
@@ -115,7 +117,7 @@ def morph(
     if crossed:
         raise Refusal(f"{crossed}; pieces would join there, which a morph cannot do: `oddseam splice` or `cut` can")
     progress("done", 1.0)
-    return new, Outcome((*_said_of(plan, points), *steps), (*_notes(plan, points), *poor))
+    return new, Outcome((*_said_of(plan, points), *along, *steps), (*_notes(plan, points), *left, *poor))
 
 
 def _said_of(plan: Plan, points: Array) -> list[Step]:

@@ -15,6 +15,7 @@ from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import quality
 from oddseam.model import Creases, Elements, Groups, Mesh, Patches
 from oddseam.model.connectivity import label_components
+from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.remeshing.halfedge_kernels import Net
 from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
@@ -206,14 +207,13 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
     m = int(alone.sum())
     old_ids = mesh.node_ids
     kept = result.node_origin >= 0
-    top = int(old_ids.max()) if len(old_ids) else 0
-    first = int(mesh.element_ids.max()) + 1 if keeps_ids else 1
     if keeps_ids:
         node_ids = np.empty(len(result.points), np.int64)
         node_ids[kept] = old_ids[result.node_origin[kept]]
-        node_ids[~kept] = top + 1 + np.arange(int((~kept).sum()))
+        node_ids[~kept] = fresh_ids(mesh, "node", int((~kept).sum()))
+        ids = fresh_ids(mesh, "element", len(of_element))
     else:
-        node_ids = np.arange(1, len(result.points) + 1)
+        node_ids, ids = np.arange(1, len(result.points) + 1), np.arange(1, len(of_element) + 1)
     groups, notes = _with_curves(mesh, result, mesh.groups.carried(result.node_origin, of_element, sides=False))
     notes += [f"side group {name!r} is dropped, its elements are new" for name in mesh.groups.sides]
     patches = None
@@ -222,7 +222,7 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
     creases = None
     if mesh.creases is not None:
         creases = Creases(result.crease_edges, _kinds(mesh.nodes, mesh.creases, result))
-    ids, part = first + np.arange(len(of_element)), mesh.element_part[of_element]
+    part = mesh.element_part[of_element]
     elements = {"tri": Elements(result.triangles[alone], ids[:m], part[:m])}
     if len(result.quads):
         elements["quad"] = Elements(result.quads, ids[m:], part[m:])

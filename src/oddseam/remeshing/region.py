@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Creases, Mesh
+from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted, spliced
 from oddseam.picks import pick
 from oddseam.remeshing.sheets import Held
@@ -44,7 +45,7 @@ class Region:
     @property
     def keeps_ids(self) -> bool:
         """Whether ids mean something to others, so that what is new gets new ones."""
-        return self.elements is not None or (self.whole.source is not None and self.whole.source.records is not None)
+        return self.elements is not None or self.whole.is_deck
 
     def put_back(self, new: Mesh) -> Mesh:
         """The whole mesh, with what has been made of the surface in its place."""
@@ -114,6 +115,8 @@ def region_of(mesh: Mesh, only: str | None) -> Region:
             )
         if not mesh.n_elements:
             raise Refusal("the mesh has no surface to be worked on")
+        if mesh.is_deck and not used_nodes(mesh).all():  # those that only cards use stay
+            return region_round(mesh, np.arange(mesh.n_elements))
         return Region(mesh, mesh, None, None)
     elements = pick(mesh, only)
     elements = elements[is_surface[elements]]

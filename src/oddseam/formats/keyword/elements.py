@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+#: Keywords that give elements their properties.
+SECTIONS = ("SHELL SECTION", "SOLID SECTION", "BEAM SECTION", "MEMBRANE SECTION")
 _LINE3 = (0, 2, 1)  # the deck has the middle node between the ends
 
 #: Element type to element kind; of types for the same kind the first is the one that is written.

@@ -11,14 +11,13 @@ from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.files import Data
 from oddseam.formats.includes import Expanded, expand
-from oddseam.formats.keyword.elements import TYPES, node_order, side_number
+from oddseam.formats.keyword.elements import SECTIONS, TYPES, node_order, side_number
 from oddseam.formats.keyword.lines import INCLUDE, Block, Lines
 from oddseam.model import KINDS, Elements, Groups, Material, Mesh, Part, Source
 from oddseam.model.source import ELEMENT, NODE, Records
 
 _MOST = 2**62
-_SECTIONS = ("SHELL SECTION", "SOLID SECTION", "BEAM SECTION", "MEMBRANE SECTION")
-_UNDERSTOOD = {"NODE", "ELEMENT", "NSET", "ELSET", "SURFACE", "MATERIAL", "ELASTIC", "DENSITY", "HEADING", *_SECTIONS}
+_UNDERSTOOD = {"NODE", "ELEMENT", "NSET", "ELSET", "SURFACE", "MATERIAL", "ELASTIC", "DENSITY", "HEADING", *SECTIONS}
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +62,7 @@ def read(path: Path, data: Data) -> Mesh:
             _set(lines, block, deck)
         elif name == "SURFACE" and block.options.get("TYPE", "ELEMENT").upper() == "ELEMENT":
             _surface(lines, block, deck)
-        elif name in _SECTIONS:
+        elif name in SECTIONS:
             _section(lines, block, deck)
         elif name == "MATERIAL":
             material = block.options.get("NAME", "").upper()

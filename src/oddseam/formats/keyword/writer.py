@@ -8,25 +8,21 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array, listed
+from oddseam.arrays import Array
 from oddseam.errors import FormatError
+from oddseam.formats.dangling import list_dangling
 from oddseam.formats.decks import changed_nodes, check_ids, check_properties, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
-from oddseam.formats.includes import as_one
-from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label
-from oddseam.formats.keyword.lines import INCLUDE, Block, Lines
+from oddseam.formats.keyword.elements import TYPE_OF, node_order, side_label
+from oddseam.formats.keyword.lines import INCLUDE
 from oddseam.formats.losses import Remarks, losses
-from oddseam.formats.rewriting import Differences, Rewriting, differences
+from oddseam.formats.rewriting import Rewriting, differences
 from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, NODE, Records
 
 #: The solver reads the first twenty characters of a number, and ids of nine digits.
 _WIDTH, _MOST_ID = 20, 999_999_999
 _ON_A_LINE = 16
-#: Which fields of carried keywords name nodes and elements; -1 stands for all.
-_NODE_FIELDS = {"BOUNDARY": (0,), "CLOAD": (0,), "CFLUX": (0,), "TEMPERATURE": (0,), "INITIAL CONDITIONS": (0,),
-                "NODAL THICKNESS": (0,), "EQUATION": (0, 3, 6, 9), "NSET": (-1,)}  # fmt: skip
-_ELEMENT_FIELDS = {"DLOAD": (0,), "DFLUX": (0,), "FILM": (0,), "RADIATE": (0,), "ELSET": (-1,), "SURFACE": (0,)}
 
 
 def _held_records(mesh: Mesh) -> Records | None:
@@ -186,9 +182,7 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks) -> li
         added = ["*NODE\n", *(_node(n, its) for n, its in zip(ids, xyz, strict=True))]
         new.insert(_after_last(records, NODE), "".join(added))
     new.insert(_after_last(records, ELEMENT), "".join(_more(mesh, found.new_elements)))
-    if found.any_gone:
-        said.listed.append(found.gone_text())
-        _report_gone(Lines(as_one(records.text.tobytes())), found, said)
+    list_dangling(mesh, said)
     return new.pieces(path, INCLUDE, said)
 
 
@@ -219,33 +213,3 @@ def _more(mesh: Mesh, blocks: list[tuple[str, Array]]) -> Iterator[str]:
         if its_part.material is not None:
             yield from _material(f"OF_{name}", its_part.material)
             yield _section(name, f"OF_{name}", its_part, part in shells)
-
-
-def _report_gone(lines: Lines, found: Differences, said: Remarks) -> None:
-    """List the lines that still refer to what is gone."""
-    gone = {what: set(ids.tolist()) for what, (_, ids) in found.gone.items()}
-    for block in lines.blocks:
-        named = _referred(lines, block, gone)
-        if named:
-            place = f"line {block.line + 1}"
-            said.listed.append(f"*{block.name} at {place}, written as it was, refers to what is gone: {listed(named)}")
-
-
-def _referred(lines: Lines, block: Block, gone: dict[str, set[int]]) -> set[int]:
-    fields, lost = _NODE_FIELDS.get(block.name), gone["node"]
-    if block.name == "ELEMENT" and block.options.get("TYPE", "").upper() not in TYPES:
-        fields = (-1,)
-    elif fields is None or block.options.get("TYPE", "").upper() == "NODE":
-        fields, lost = _ELEMENT_FIELDS.get(block.name, ()), gone["element"]
-    if not fields or not lost:
-        return set()
-    found: set[int] = set()
-    for _, words in lines.words(block):
-        if "GENERATE" in block.options and all(word.isdigit() for word in words[:2]) and len(words) > 1:
-            step = int(words[2]) if len(words) > 2 and words[2].isdigit() else 1
-            its = range(int(words[0]), int(words[1]) + 1, max(step, 1))
-            found |= {number for number in lost if number in its}
-            continue
-        chosen = words if fields == (-1,) else [words[k] for k in fields if k < len(words)]
-        found |= {int(word) for word in chosen if word.isdigit()} & lost
-    return found

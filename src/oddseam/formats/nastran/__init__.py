@@ -10,11 +10,15 @@ from __future__ import annotations
 import re
 
 from oddseam.formats.files import Data
+from oddseam.formats.nastran.points import rounded
 from oddseam.formats.nastran.reader import read
-from oddseam.formats.nastran.references import referred_nodes
-from oddseam.formats.nastran.writer import rounded, write, write_with_loads
+from oddseam.formats.nastran.references import find_references
+from oddseam.formats.nastran.writer import write, write_with_loads
+from oddseam.model.source import FINDERS
 
-__all__ = ["read", "recognises", "referred_nodes", "rounded", "write", "write_with_loads"]
+__all__ = ["read", "recognises", "rounded", "write", "write_with_loads"]
+
+FINDERS["nastran"] = find_references
 
 _SIGNS = re.compile(
     rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|"

@@ -1,20 +1,202 @@
-"""Nodes that cards of a deck refer to, which the library does not interpret."""
+"""What the cards of a deck name, by the table of cards."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable, Iterator
+from functools import cache
+
 from oddseam.formats.includes import as_one
-from oddseam.formats.nastran.cards import NODES, REFERENCES
+from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES
+from oddseam.formats.nastran.fields import Card
+from oddseam.formats.nastran.frames import KINDS as FRAMES
+from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.scanning import Scan
+from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Tie
 from oddseam.model.source import Records
 
+_RULE = re.compile(r"([neNE])(\d+)(?:([-/%])(\d+)|(\+))?")
+#: Cards that are understood in full: what they name is in the mesh, or is no node and no element.
+_UNDERSTOOD = {"GRID", "GRDSET", "MAT1", "ENDDATA", *ELEMENTS, *PROPERTIES, *FRAMES}
+#: Cards that hold nodes together, rigidly or by their mean.
+_TYING = {"RBAR", "RBAR1", "RBE1", "RBE2", "RBE3", "RTRPLT", "RTRPLT1"}
 
-def referred_nodes(records: Records) -> set[int]:
-    """Ids of nodes that loads, supports, rigid elements and so on refer to."""
+
+def _number(card: Card, field: int) -> int:
+    text = card.text(field)
+    return int(text) if text.isdigit() else 0
+
+
+@cache
+def _parsed(rules: str) -> tuple[tuple[str, bool, int, str, int], ...]:
+    """Of every rule: what, whether it is given, the first field, the form and its number."""
+    found = []
+    for rule in rules.split():
+        match = _RULE.fullmatch(rule)
+        assert match is not None, rule
+        letter, first, form, number, lists = match.groups()
+        what = NODE_IDS if letter in "nN" else ELEMENT_IDS
+        found.append((what, letter.isupper(), int(first), form or lists or "", int(number or 0)))
+    return tuple(found)
+
+
+def mentions(card: Card) -> Iterator[Mention]:
+    """What one card names; nothing for a card that is in no table."""
+    rules = RULES.get(card.name, "")
+    special = _SPECIAL.get(rules)
+    yield from special(card) if special is not None else _by_rules(card, rules)
+
+
+def _by_rules(card: Card, rules: str) -> Iterator[Mention]:
+    last = len(card.fields)
+    for what, gives, first, form, number in _parsed(rules):
+        if form == "+":
+            for mention in _list(card, what, first):
+                yield Mention(mention.what, mention.first, mention.last, mention.step, gives, mention.field)
+            continue
+        end, step = {"": (first, 1), "-": (number, 1), "/": (last, number), "%": (last, number)}[form]
+        for field in range(first, min(end, last) + 1, step):
+            if value := _number(card, field):
+                yield Mention(what, value, value, 1, gives, field)
+
+
+def _list(card: Card, what: str, first: int) -> Iterator[Mention]:
+    """A list of numbers, with ``THRU``, ``BY`` and ``EXCEPT``."""
+    words = [(field, card.text(field).upper()) for field in range(first, len(card.fields) + 1) if card.text(field)]
+    k = 0
+    while k < len(words):
+        field, word = words[k]
+        k += 1
+        if not word.isdigit() or not int(word):
+            continue
+        low = high = int(word)
+        step, without = 1, set[int]()
+        if k + 1 < len(words) and words[k][1] == "THRU" and words[k + 1][1].isdigit():
+            high = int(words[k + 1][1])
+            k += 2
+            if k + 1 < len(words) and words[k][1] == "BY" and words[k + 1][1].isdigit():
+                step = max(int(words[k + 1][1]), 1)
+                k += 2
+            if k < len(words) and words[k][1] == "EXCEPT":
+                k += 1
+                while k < len(words) and words[k][1].isdigit() and int(words[k][1]) <= high:
+                    without.add(int(words[k][1]))
+                    k += 1
+        yield from _run(what, low, high, step, without, field)
+
+
+def _run(what: str, low: int, high: int, step: int, without: set[int], field: int) -> Iterator[Mention]:
+    """A run without some of its ids, as runs."""
+    at = low
+    for gap in sorted(number for number in without if low <= number <= high and (number - low) % step == 0):
+        if at <= gap - step:
+            yield Mention(what, at, gap - step, step, False, field)
+        at = gap + step
+    if at <= high:
+        yield Mention(what, at, at + (high - at) // step * step, step, False, field)
+
+
+# ---------------------------------------------------------------------- cards with rules of their own
+
+
+def _pload4(card: Card) -> Iterator[Mention]:
+    """One element and two nodes of its face, or a run of elements."""
+    first, last = _number(card, 2), _number(card, 8)
+    if card.text(7).upper() == "THRU" and first and last >= first:
+        yield Mention(ELEMENT_IDS, first, last, field=2)
+        return
+    yield from _by_rules(card, "e2 n7 n8")
+
+
+def _rbe3(card: Card) -> Iterator[Mention]:
+    """The reference node, the nodes behind each weight and its components, and those of ``UM``."""
+    yield from _by_rules(card, "E1 n3")
+    behind = 0
+    for field in range(5, len(card.fields) + 1):
+        word = card.text(field)
+        if not word:
+            continue
+        if word.upper() == "UM":
+            yield from _um(card, field + 1)
+            return
+        if word[0].isalpha():
+            return  # ALPHA and so on: no nodes
+        if not word.isdigit():
+            behind = 1  # a weight
+        elif behind == 1:
+            behind = 2  # its components
+        elif behind == 2 and int(word):
+            yield Mention(NODE_IDS, int(word), int(word), 1, False, field)
+
+
+def _um(card: Card, first: int) -> Iterator[Mention]:
+    """Nodes and their components by turns, behind a blank at the head of every line."""
+    for field in range(first, len(card.fields) + 1):
+        text, place = card.text(field), (field - 1) % 8
+        if text and not text.isdigit():
+            return
+        if place in (1, 3, 5) and text and int(text):
+            yield Mention(NODE_IDS, int(text), int(text), 1, False, field)
+
+
+def _set3(card: Card) -> Iterator[Mention]:
+    what = {"GRID": NODE_IDS, "POINT": NODE_IDS, "ELEM": ELEMENT_IDS}.get(card.text(2).upper())
+    return _list(card, what, 3) if what else iter(())
+
+
+def _when(field: int, rules: dict[str, str]) -> Callable[[Card], Iterator[Mention]]:
+    """Rules that a word in a field chooses."""
+
+    def chosen(card: Card) -> Iterator[Mention]:
+        return _by_rules(card, rules.get(card.text(field).upper(), rules.get("", "")))
+
+    return chosen
+
+
+def _dmig(card: Card) -> Iterator[Mention]:
+    """A column of a matrix; its head has a zero where that has a node."""
+    return iter(()) if card.text(2) == "0" else _by_rules(card, "n2 n5 n9/4")
+
+
+_SPECIAL: dict[str, Callable[[Card], Iterator[Mention]]] = {
+    "PLOAD4": _pload4,
+    "RBE3": _rbe3,
+    "SET3": _set3,
+    "DMIG": _dmig,
+    "CFAST": _when(3, {"ELEM": "E1 e4 e5 n6-8", "": "E1 n6-8"}),
+    "CWELD": _when(
+        4, {"ELPAT": "E1 n3 n5 n6 e9 e10", "ELEMID": "E1 n3 e9 e10", "GRIDID": "E1 n3 n9-24", "": "E1 n3 n5 n6"}
+    ),
+    "RSSCON": _when(2, {"ELEM": "E1 e3-8", "": "E1 n3-8"}),
+    "NSM": _when(2, {"ELEMENT": "e3/2"}),
+    "NSM1": _when(2, {"ELEMENT": "e4+"}),
+    "PARAM": _when(1, {"GRDPNT": "n2"}),
+}
+
+
+# ---------------------------------------------------------------------- a deck
+
+
+def find_references(records: Records) -> References:
+    """All that the carried cards of a deck name; a few microseconds a card."""
     scan = Scan(as_one(records.text.tobytes()))
-    return {
-        number
-        for name, refer in REFERENCES.items()
-        for _, card in scan.cards(name)
-        for kind, number in refer(card)
-        if kind == NODES
-    }
+    found: list[tuple[int, str, Mention]] = []
+    unsearched: dict[str, int] = {}
+    loose: set[int] = set()
+    for name, count in scan.counts().items():
+        if name in RULES:
+            found += [(record, name, mention) for record, card in scan.cards(name) for mention in mentions(card)]
+        elif name and name not in _UNDERSTOOD:
+            unsearched[name] = count
+            loose |= {int(text) for _, card in scan.cards(name) for text in card.fields if text.isdigit()}
+    return References.of(found, unsearched, loose, _ties(found))
+
+
+def _ties(found: list[tuple[int, str, Mention]]) -> Iterator[Tie]:
+    """What rigid and distributing elements hold together."""
+    held: dict[int, tuple[str, list[int]]] = {}
+    for record, name, mention in found:
+        if name in _TYING and not mention.gives:
+            held.setdefault(record, (name, []))[1].extend(range(mention.first, mention.last + 1, mention.step))
+    for name, ids in held.values():
+        yield Tie(name, tuple(ids))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import cache
-from math import isclose
 from pathlib import Path
 from typing import BinaryIO
 
@@ -11,22 +10,30 @@ import numpy as np
 
 from oddseam.arrays import Array, IdIndex, listed
 from oddseam.errors import FormatError
-from oddseam.formats.decks import changed_nodes, check_ids, check_properties, real_text, rounded_nodes
+from oddseam.formats.dangling import list_dangling
+from oddseam.formats.decks import check_ids, check_properties, real_text
 from oddseam.formats.files import write_whole
 from oddseam.formats.includes import as_one
 from oddseam.formats.losses import Remarks, losses
-from oddseam.formats.nastran.cards import ELEMENTS, REFERENCES
+from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
-from oddseam.formats.nastran.frames import Frame, to_basic
 from oddseam.formats.nastran.heirs import Heirs, heirs_of
 from oddseam.formats.nastran.likeness import ShellExtras, carried_pressures, line_card
+from oddseam.formats.nastran.points import (
+    frames_of,
+    grid_card,
+    held_records,
+    moved_grid,
+    new_grids,
+    nodes_changed,
+    places_read,
+    replaced,
+)
 from oddseam.formats.nastran.scanning import INCLUDE, Scan
 from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
-#: A coordinate that differs by less, as a share, came through a frame and back.
-_ROUNDED = 1e-14
 #: The card that a new element of each kind is written on; lines only where they came on one.
 _CARD_OF = {
     kind: name
@@ -36,36 +43,7 @@ _CARD_OF = {
 }
 
 
-def _held_records(mesh: Mesh) -> Records | None:
-    return mesh.source.records if mesh.source is not None and mesh.source.format == "nastran" else None
-
-
-def _frames(records: Records) -> dict[int, Frame]:
-    table = zip(records.frame_id.tolist(), records.frame_kind.tolist(), records.frame_axes, strict=True)
-    return {number: Frame(kind, axes[0], axes[1:]) for number, kind, axes in table}
-
-
-def _as_read(records: Records) -> Array:
-    """Where the node records put their nodes, in the basic system."""
-    return to_basic(records.node_given, records.node_frame, _frames(records))
-
-
-def _changed_nodes(mesh: Mesh) -> Array:
-    records = _held_records(mesh)
-    return changed_nodes(mesh, records, None if records is None else _as_read(records))
-
-
-def rounded(mesh: Mesh) -> Mesh:
-    """The mesh with the coordinates that the cards hold: sixteen characters each."""
-    return rounded_nodes(mesh, _changed_nodes(mesh), 16)
-
-
 # ---------------------------------------------------------------------- cards
-
-
-def _grid(number: int, frame: int, xyz: list[float]) -> str:
-    x, y, z = (real_text(value, 16) for value in xyz)
-    return f"GRID*   {number:<16}{frame or '':<16}{x:<16}{y}".rstrip() + f"\n*       {z}\n"
 
 
 def _in_order(name: str, nodes: list[int]) -> list[int]:
@@ -117,7 +95,7 @@ def write_with_loads(mesh: Mesh, path: Path) -> Remarks:
 
 def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> Remarks:
     """Write a deck; the result says what it cannot hold."""
-    records = _held_records(mesh)
+    records = held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
     if not any(kind in _CARD_OF for kind in mesh.elements) and records is None:
         raise FormatError(str(path), "the mesh has no shell or solid elements that a deck could hold")
@@ -155,7 +133,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     text += [_mat1(material) for material in materials.values()]
     text += [_pshell(part) if part.thickness else _psolid(part) for part in used if part.material is not None]
     ids: list[int] = mesh.node_ids[on].tolist()
-    text += [_grid(number, 0, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
+    text += [grid_card(number, xyz) for number, xyz in zip(ids, mesh.nodes[on].tolist(), strict=True)]
     for kind, block in mesh.elements.items():
         if kind in _CARD_OF:
             text += _element_cards(mesh, kind, np.arange(len(block)))
@@ -166,15 +144,13 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
 def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry_loads: bool) -> list[bytes]:
     """The deck with the cards rewritten that changed, and new ones before ENDDATA."""
     kinds = [*_CARD_OF, "line"]
-    found = differences(mesh, records, _changed_nodes(mesh), kinds, by_part=True)
+    found = differences(mesh, records, nodes_changed(mesh), kinds, by_part=True)
     new = Rewriting(records)
-    frames = _frames(records)
+    frames = frames_of(records)
     number = np.cumsum(records.role == NODE) - 1
     for record, row in found.moved.tolist():
-        frame, xyz = int(records.node_frame[number[record]]), mesh.nodes[row]
-        given = records.node_given[number[record]]
-        local = xyz if frame == 0 else frames[frame].from_basic(xyz[None], given[None])[0]
-        new.replace(record, _regrid(new.record(record), local.tolist(), given.tolist()))
+        frame, given = frames.get(int(records.node_frame[number[record]])), records.node_given[number[record]]
+        new.replace(record, moved_grid(new.record(record), mesh.nodes[row], frame, given))
     for record, kind, row in found.changed:
         block = mesh.elements[kind]
         its = mesh.node_ids[block.connectivity[row]].tolist()
@@ -184,11 +160,10 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry
         for record in gone.tolist():
             new.replace(record, b"")
     added = _changed_properties(mesh, records, new)
-    xyz_new = mesh.nodes[found.new_nodes].tolist()
-    added += [_grid(n, 0, xyz) for n, xyz in zip(mesh.node_ids[found.new_nodes].tolist(), xyz_new, strict=True)]
+    added += new_grids(mesh, records, found.new_nodes)
     changed: set[int] = set()
     if found.new_elements:
-        heirs = heirs_of(mesh, records, _as_read(records), found)
+        heirs = heirs_of(mesh, records, places_read(records), found)
         added += _new_elements(mesh, records, found, heirs, new, said)
         if carry_loads:
             keys = np.where(records.role == ELEMENT, records.key, -1)
@@ -197,9 +172,7 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry
             added += cards
     ends = np.flatnonzero(records.role == END)
     new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
-    if found.any_gone:
-        said.listed.append(found.gone_text())
-        _report_gone(records.text.tobytes(), found, said, changed)
+    list_dangling(mesh, said, changed)
     return new.pieces(path, INCLUDE, said)
 
 
@@ -241,7 +214,7 @@ class _Corners:
     def __init__(self, records: Records) -> None:
         self._records = records
         self._index = IdIndex(records.key[records.role == NODE])
-        self._placed = _as_read(records)
+        self._placed = places_read(records)
         self._number = np.cumsum(records.role == ELEMENT) - 1
 
     def of(self, record: int) -> Array | None:
@@ -267,50 +240,15 @@ def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[st
             if _name(new.record(k)) == "PSHELL":
                 material = parts[key].material
                 changes = {2: str(material.id) if material else "", 3: real_text(parts[key].thickness or 0.0, 8)}
-                new.replace(k, _replaced(new.record(k), changes))
+                new.replace(k, replaced(new.record(k), changes))
         elif role == MATERIAL and key in materials and materials[key] != material_before.get(key):
             new.replace(k, _mat1(materials[key]))
     added = [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
     return added + [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
 
 
-def _report_gone(raw: bytes, found: Differences, said: Remarks, changed: set[int]) -> None:
-    """List the carried cards that still refer to what is gone, but for those that were changed."""
-    lost = {(kind, number) for kind, (_, ids) in found.gone.items() for number in ids.tolist()}
-    scan = Scan(as_one(raw))
-    for name, refer in REFERENCES.items():
-        cards, named = 0, set[int]()
-        for record, card in scan.cards(name):
-            hit = set() if record in changed else {number for kind, number in refer(card) if (kind, number) in lost}
-            cards += bool(hit)
-            named |= hit
-        if cards:
-            stay = f"{cards:,} {name} card(s), written as they were"
-            said.listed.append(f"{stay}, refer to what is gone: {listed(named)}")
-
-
 def _name(text: bytes) -> str:
     return parse_card(text.decode("latin-1").splitlines()).name
-
-
-def _replaced(text: bytes, changes: dict[int, str]) -> bytes:
-    """The card with some fields changed, in its own style if the values fit."""
-    card = parse_card(text.decode("latin-1").splitlines())
-    fields = list(card.fields)
-    for number, value in changes.items():
-        fields += [""] * (number - len(fields))
-        fields[number - 1] = value
-    style = card.style
-    if style == SMALL and any(len(value) > 8 for value in fields):
-        style = LARGE
-    return card_text(card.name, fields, style).encode("latin-1")
-
-
-def _regrid(text: bytes, xyz: list[float], given: list[float]) -> bytes:
-    """A card with other coordinates; one that is as it was, but for what a frame rounds, keeps its text."""
-    both = enumerate(zip(xyz, given, strict=True))
-    changes = {3 + k: real_text(new, 16) for k, (new, old) in both if not isclose(new, old, rel_tol=_ROUNDED)}
-    return _replaced(text, changes)
 
 
 def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
@@ -321,4 +259,4 @@ def _reelement(text: bytes, row: tuple[str, int, int, list[int]]) -> bytes:
         return _element(kind, number, pid, nodes).encode()
     first = card.nodes + 1
     changes = {first + k: str(node) for k, node in enumerate(_in_order(name, nodes))}
-    return _replaced(text, {2: str(pid), **changes} if card.has_property else changes)
+    return replaced(text, {2: str(pid), **changes} if card.has_property else changes)

@@ -1,0 +1,155 @@
+"""What the cards of a deck name that the library does not interpret: nodes and elements, single ones and runs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from oddseam.arrays import Array
+
+#: Whose ids: what a mention is of.
+NODE_IDS, ELEMENT_IDS = "node", "element"
+
+
+@dataclass(frozen=True)
+class Mention:
+    """One id that a card names, or a run of them.
+
+    Attributes
+    ----------
+    what : str
+        ``NODE_IDS`` or ``ELEMENT_IDS``.
+    first, last, step : int
+        The ids.
+    gives : bool
+        Whether the card gives that number itself, as a spring has one among the elements, and refers to nothing.
+    field : int
+        Where the first stands in the card, counted from 1; 0 where that cannot be said.
+    """
+
+    what: str
+    first: int
+    last: int
+    step: int = 1
+    gives: bool = False
+    field: int = 0
+
+
+@dataclass(frozen=True)
+class Tie:
+    """Nodes that one rigid or distributing element holds together.
+
+    Attributes
+    ----------
+    card : str
+    ids : tuple of int
+        Nodes that it names.
+    sets, surfaces : tuple of str
+        Groups of nodes and of element sides that it names.
+    """
+
+    card: str
+    ids: tuple[int, ...]
+    sets: tuple[str, ...] = ()
+    surfaces: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class References:
+    """All mentions in a deck, by the column.
+
+    Attributes
+    ----------
+    record : (r,) int64 array
+        Rows of the records of the deck, ascending.
+    name : (r,) int64 array
+        Rows in ``names``.
+    is_element, gives : (r,) bool arrays
+    first, last, step : (r,) int64 arrays
+    names : tuple of str
+        Of the cards.
+    unsearched : mapping of str to int
+        Cards of names that are in no table, with counts: whether they name anything is not known.
+    loose : (s,) int64 array
+        Whole numbers on those.
+    ties : tuple of Tie
+    """
+
+    record: Array
+    name: Array
+    is_element: Array
+    gives: Array
+    first: Array
+    last: Array
+    step: Array
+    names: tuple[str, ...]
+    unsearched: Mapping[str, int]
+    loose: Array
+    ties: tuple[Tie, ...]
+
+    @classmethod
+    def of(
+        cls, found: list[tuple[int, str, Mention]], unsearched: Mapping[str, int], loose: set[int], ties: Iterable[Tie]
+    ) -> References:
+        """From mentions with their record and the name of their card."""
+        found = sorted(found, key=lambda one: one[0])
+        names = tuple(dict.fromkeys(name for _, name, _ in found))
+        number = {name: row for row, name in enumerate(names)}
+        its = [mention for *_, mention in found]
+        first, last, step = np.array([(one.first, one.last, one.step) for one in its], np.int64).reshape(-1, 3).T
+        return cls(
+            np.array([record for record, *_ in found], np.int64),
+            np.array([number[name] for _, name, _ in found], np.int64),
+            np.array([one.what == ELEMENT_IDS for one in its], bool),
+            np.array([one.gives for one in its], bool),
+            first,
+            last,
+            step,
+            names,
+            dict(unsearched),
+            np.array(sorted(loose), np.int64),
+            tuple(ties),
+        )
+
+    def top(self, what: str) -> int:
+        """The highest id of that kind that is named, by a card that is not understood as well."""
+        its = self.last[self.is_element == (what == ELEMENT_IDS)]
+        return max(int(its.max(initial=0)), int(self.loose.max(initial=0)))
+
+    def single(self, what: str) -> Array:
+        """Ids of that kind that are named one by one, and on cards that are not understood, ascending."""
+        its = (self.is_element == (what == ELEMENT_IDS)) & (self.first == self.last)
+        return np.union1d(self.first[its], self.loose)
+
+    def named(self, what: str, ids: Array) -> Array:
+        """(n,) bool: which of some ids any card refers to, single or in a run; O((n + r) log n)."""
+        found = np.zeros(len(ids), bool)
+        for _, its in self.hits(what, ids):
+            found[its] = True
+        return found
+
+    def hits(self, what: str, ids: Array) -> list[tuple[int, Array]]:
+        """Rows of mentions that refer to any of some ids, and which (rows of ``ids``); O((n + r) log n)."""
+        order = np.argsort(ids, kind="stable")
+        ordered = ids[order]
+        rows = np.flatnonzero((self.is_element == (what == ELEMENT_IDS)) & ~self.gives)
+        begin = np.searchsorted(ordered, self.first[rows])
+        end = np.searchsorted(ordered, self.last[rows], side="right")
+        found = []
+        for k in np.flatnonzero(end > begin).tolist():
+            row = int(rows[k])
+            its = order[begin[k] : end[k]]
+            its = its[(ids[its] - self.first[row]) % self.step[row] == 0]
+            if len(its):
+                found.append((row, its))
+        return found
+
+    @cached_property
+    def counts(self) -> dict[str, int]:
+        """How many cards of each name refer to anything."""
+        rows = np.unique(np.column_stack([self.name, self.record]), axis=0)[:, 0]
+        held = np.bincount(rows, minlength=len(self.names)).tolist()
+        return dict(zip(self.names, held, strict=True))
