@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array, runs_text
+from oddseam.arrays import Array, listed, runs_text
 from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
 from oddseam.model.fresh_ids import MOST_IDS
@@ -22,6 +22,7 @@ class Dangling:
     Attributes
     ----------
     card : str
+        Its name; a keyword with its star.
     count : int
         Number of cards, or of lines under a keyword.
     what : str
@@ -39,11 +40,12 @@ class Dangling:
     lines: tuple[int, ...]
 
     def __str__(self) -> str:
-        s = "" if self.count == 1 else "s"
-        return (
-            f"{self.count:,} {self.card} card{s}, written as {'it was' if self.count == 1 else 'they were'}, "
-            f"refer{'s' if self.count == 1 else ''} to {self.what}s that are gone: {runs_text(np.array(self.ids))}"
-        )
+        word = "line" if self.card.startswith("*") else "card"
+        if self.count == 1:
+            its = f"1 {self.card} {word} (line {self.lines[0]}), written as it was, refers"
+        else:
+            its = f"{self.count:,} {self.card} {word}s (lines {listed(self.lines)}), written as they were, refer"
+        return f"{its} to {self.what}s that are gone: {runs_text(np.array(self.ids))}"
 
 
 def gone_ids(mesh: Mesh, records: Records) -> dict[str, Array]:

@@ -6,6 +6,8 @@ import re
 from collections.abc import Callable, Iterator
 from functools import cache
 
+import numpy as np
+
 from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.elements import SECTIONS, TYPES
 from oddseam.formats.keyword.lines import Block, Lines
@@ -151,14 +153,15 @@ _SPECIAL: dict[str, Callable[[Lines, Block], Found]] = {
 def find_references(records: Records) -> References:
     """All that the carried lines of a deck name; a few microseconds a line."""
     lines = Lines(as_one(records.text.tobytes()))
+    record = np.searchsorted(records.start, lines.start, side="right") - 1  # a record may have several lines
     found: list[tuple[int, str, Mention]] = []
     unsearched: dict[str, int] = {}
     loose: set[int] = set()
     for block in lines.blocks:
         if block.name in RULES:
-            found += [(row, block.name, mention) for row, mention in mentions(lines, block)]
+            found += [(int(record[row]), f"*{block.name}", mention) for row, mention in mentions(lines, block)]
         elif block.name not in _UNDERSTOOD:
-            unsearched[block.name] = unsearched.get(block.name, 0) + 1
+            unsearched[f"*{block.name}"] = unsearched.get(f"*{block.name}", 0) + 1
             loose |= {int(word) for _, words in lines.words(block) for word in words if word.isdigit()}
     return References.of(found, unsearched, loose, _ties(lines))
 

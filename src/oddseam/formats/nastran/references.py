@@ -6,12 +6,15 @@ import re
 from collections.abc import Callable, Iterator
 from functools import cache
 
+import numpy as np
+
 from oddseam.formats.includes import as_one
 from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES
 from oddseam.formats.nastran.fields import Card
 from oddseam.formats.nastran.frames import KINDS as FRAMES
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.scanning import Scan
+from oddseam.model import KINDS
 from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Tie
 from oddseam.model.source import Records
 
@@ -189,7 +192,22 @@ def find_references(records: Records) -> References:
         elif name and name not in _UNDERSTOOD:
             unsearched[name] = count
             loose |= {int(text) for _, card in scan.cards(name) for text in card.fields if text.isdigit()}
+    found += _stray_midsides(scan)
     return References.of(found, unsearched, loose, _ties(found))
+
+
+def _stray_midsides(scan: Scan) -> Iterator[tuple[int, str, Mention]]:
+    """Midside nodes on elements that do not have all of theirs, and were read by their corners."""
+    for name, card in ELEMENTS.items():
+        records = scan.of(name)
+        if not card.quadratic or not len(records):
+            continue
+        first, size = card.nodes + KINDS[card.linear].size, card.nodes + KINDS[card.quadratic].size
+        columns = scan.fields(records, size)
+        given = np.column_stack([columns.given(field) for field in range(first, size)])
+        for record in records[given.any(axis=1) & ~given.all(axis=1)].tolist():
+            for mention in _by_rules(scan.card(record), f"n{first + 1}-{size}"):
+                yield record, name, mention
 
 
 def _ties(found: list[tuple[int, str, Mention]]) -> Iterator[Tie]:
