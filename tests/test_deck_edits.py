@@ -1,0 +1,112 @@
+"""Edits of decks with loads: what only cards use stays where it is, new nodes are like those beside them."""
+
+from __future__ import annotations
+
+import decks
+import numpy as np
+import pytest
+
+import oddseam
+
+
+def shells(mesh: oddseam.Mesh) -> oddseam.Mesh:
+    """The panel without its bars."""
+    return oddseam.delete(mesh, "ids 500-501") if "line" in mesh.elements else mesh
+
+
+ROUND_HOLE = "box (3.5,3.5,-1) (8.5,8.5,1)"
+OPERATIONS = {
+    "lift": lambda mesh: oddseam.lift(mesh, ROUND_HOLE, height=1.0, taper=10.0),
+    "remesh": lambda mesh: oddseam.remesh(shells(mesh), size=0.8),
+    "remesh by quads": lambda mesh: oddseam.remesh(shells(mesh), size=1.0, quads=True),
+    "remesh a pick": lambda mesh: oddseam.remesh(mesh, size=0.5, only=ROUND_HOLE),
+    "coarsen": lambda mesh: oddseam.coarsen(shells(mesh), deviation=0.01),
+    "refine": lambda mesh: oddseam.refine(mesh, ROUND_HOLE, times=1),
+    "improve": lambda mesh: oddseam.improve(mesh, minimum_angle=20.0),
+    "mend": lambda mesh: oddseam.mend(mesh),
+    "weld": lambda mesh: oddseam.weld(oddseam.delete(mesh, "ids 1"), tolerance=0.4),
+    "cut": lambda mesh: oddseam.cut_opening(mesh, at=(9, 3, 0), diameter=2.0),
+    "fill": lambda mesh: oddseam.fill(mesh, near=(5, 6, 0)),
+    "delete": lambda mesh: oddseam.delete(mesh, ROUND_HOLE),
+    "repeat": lambda mesh: oddseam.repeat(mesh, "box (0.5,8.5,-1) (2.5,10.5,1)", times=1, vector=(3.0, 0.0, 0.0)),
+    "offset": lambda mesh: oddseam.morph(mesh, oddseam.Move("box (-1,9.5,-1) (3.5,13,1)", by=(0.0, 0.0, 0.2))),
+}
+
+
+@pytest.fixture(params=["bdf", "inp"])
+def panel(request, tmp_path):
+    """The panel as a deck."""
+    path = tmp_path / f"panel.{request.param}"
+    path.write_text(decks.bulk_panel() if request.param == "bdf" else decks.keyword_panel())
+    return oddseam.read_mesh(path, unit="mm")
+
+
+def apart(mesh: oddseam.Mesh) -> dict[int, tuple]:
+    """Nodes that no element uses, with their places."""
+    used = np.unique(np.concatenate([block.connectivity.ravel() for block in mesh.elements.values()]))
+    rows = np.setdiff1d(np.arange(mesh.n_nodes), used)
+    return {int(mesh.node_ids[row]): tuple(mesh.nodes[row].tolist()) for row in rows}
+
+
+@pytest.mark.parametrize("name", OPERATIONS)
+def test_nodes_that_no_element_uses_stay_where_they_are(panel, name, tmp_path):
+    before = apart(panel)
+    assert len(before) == 2
+    new = OPERATIONS[name](panel)
+    assert before.items() <= apart(new).items()
+    assert new.digest != panel.digest or name in ("mend", "improve")
+    form = "bdf" if panel.source.format == "nastran" else "inp"
+    oddseam.write_mesh(new, tmp_path / f"new.{form}")
+    text, old = (tmp_path / f"new.{form}").read_text(), (tmp_path / f"panel.{form}").read_text()
+    points = decks.bulk_points if form == "bdf" else decks.keyword_points
+    assert {number: points(text)[number] for number in before} == {number: points(old)[number] for number in before}
+
+
+@pytest.mark.parametrize("form", ["bdf", "inp"])
+def test_a_tied_node_follows_what_all_of_its_spokes_are_on(tmp_path, form):
+    path = tmp_path / f"panel.{form}"
+    path.write_text(decks.bulk_panel() if form == "bdf" else decks.keyword_panel())
+    panel = oddseam.read_mesh(path, unit="mm")
+    hub = panel.node_ids.tolist().index(decks.HUB)
+    moved = oddseam.morph(panel, oddseam.Move("box (4.5,4.5,-1) (7.5,7.5,1)", by=(0.25, 0.0, 0.5)))
+    assert moved.nodes[hub] - panel.nodes[hub] == pytest.approx([0.25, 0.0, 0.5], abs=1e-9)
+    step = next(step for step in moved.account.last.outcome.steps if str(decks.HUB) in step.detail)
+    assert "tied by" in step.detail and step.largest_move == pytest.approx(np.hypot(0.25, 0.5))
+    half = oddseam.morph(panel, oddseam.Move("box (4.5,4.5,-1) (5.5,7.5,1)", by=(-0.25, 0.0, 0.0)), reach=0.3)
+    assert (half.nodes[hub] == panel.nodes[hub]).all()
+    (note,) = [note for note in half.account.last.outcome.notes if str(decks.HUB) in note]
+    assert "stays" in note and "0.09375 farther off their middle" in note
+
+
+def test_new_nodes_take_the_frames_of_those_beside(tmp_path):
+    text = decks.bulk_panel()
+    in_frames = [
+        f"GRID,{decks.node(i, j)},8,{float(np.hypot(i - 6, j - 6))!r},{float(np.degrees(np.arctan2(j - 6, i - 6)))!r},0.,7"
+        if max(abs(i - 6), abs(j - 6)) <= 3
+        else f"GRID,{decks.node(i, j)},,{i}.,{j}.,0.,8"
+        for i, j in decks.used_nodes()
+    ]
+    lines = [line for line in text.splitlines() if not (line.startswith("GRID") and line.endswith(",7"))]
+    lines[lines.index("ENDDATA") : lines.index("ENDDATA")] = in_frames
+    (tmp_path / "framed.bdf").write_text("\n".join([*lines, ""]))
+    panel = oddseam.read_mesh(tmp_path / "framed.bdf", unit="mm")
+    for new in (
+        oddseam.cut_opening(panel, at=(10.5, 1.5, 0), diameter=1.2),
+        oddseam.fill(panel, near=(5, 6, 0)),
+        oddseam.remesh(panel, size=0.4, only="box (0.5,0.5,-1) (3.5,11.5,1)"),
+    ):
+        oddseam.write_mesh(new, tmp_path / "new.bdf")
+        cards = {
+            int(card[1]): card for card in decks.bulk_cards((tmp_path / "new.bdf").read_text()) if card[0] == "GRID"
+        }
+        fresh = np.setdiff1d(new.node_ids, panel.node_ids)
+        assert len(fresh)
+        for number in fresh.tolist():
+            x, y, _ = new.nodes[new.node_ids.tolist().index(number)].tolist()
+            inside = np.linalg.norm(np.round([x, y]) - 6, np.inf) <= 3
+            near_border = abs(np.linalg.norm([x - 6, y - 6], np.inf) - 3.5) < 0.6
+            assert near_border or (cards[number][2], cards[number][6]) == (("8", "7") if inside else ("", "8")), number
+        back = oddseam.read_mesh(tmp_path / "new.bdf")
+        assert back.node_ids.tolist() == new.node_ids.tolist() or sorted(back.node_ids) == sorted(new.node_ids)
+        order = np.argsort(back.node_ids), np.argsort(new.node_ids)
+        assert np.abs(back.nodes[order[0]] - new.nodes[order[1]]).max() < 1e-8
