@@ -23,7 +23,7 @@ OPERATIONS = {
     "coarsen": lambda mesh: oddseam.coarsen(shells(mesh), deviation=0.01),
     "refine": lambda mesh: oddseam.refine(mesh, ROUND_HOLE, times=1),
     "improve": lambda mesh: oddseam.improve(mesh, minimum_angle=20.0),
-    "mend": lambda mesh: oddseam.mend(mesh),
+    "mend": oddseam.mend,
     "weld": lambda mesh: oddseam.weld(oddseam.delete(mesh, "ids 1"), tolerance=0.4),
     "cut": lambda mesh: oddseam.cut_opening(mesh, at=(9, 3, 0), diameter=2.0),
     "fill": lambda mesh: oddseam.fill(mesh, near=(5, 6, 0)),

@@ -14,6 +14,8 @@ from oddseam.cli import tables
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
 
+#: Arguments that name what is written.
+_OUTPUTS = ("output", "picture", "pictures")
 #: Of more operations only the last is printed.
 _MOST_ENTRIES = 3
 
@@ -24,9 +26,26 @@ def check_output(args: argparse.Namespace) -> None:
     format_of(output)
     if not output.parent.is_dir():
         raise Refusal(f"{output}: there is no folder {output.parent}")
-    both = output.exists() and Path(args.input).exists()
-    if both and output.samefile(args.input) and not args.overwrite:
-        raise Refusal(f"{output} is the input itself; name another file, or say --overwrite")
+
+
+def guard_inputs(args: argparse.Namespace) -> None:
+    """Refuse an output that is any of the files that are read, unless that is allowed."""
+    for name in _OUTPUTS:
+        output = getattr(args, name, None)
+        if output is not None and Path(output).is_file() and not getattr(args, "overwrite", False):
+            _refuse_inputs(args, Path(output))
+
+
+def _refuse_inputs(args: argparse.Namespace, output: Path) -> None:
+    for name, value in vars(args).items():
+        for word in value if isinstance(value, list) else [value]:
+            if name in _OUTPUTS or not isinstance(word, str):
+                continue
+            for text in (word, word.partition("=")[0], word.partition("=")[2]):
+                if text and Path(text).is_file() and output.samefile(text):
+                    what = "the input itself" if name == "input" else f"{text}, which is read"
+                    say = ", or say --overwrite" if hasattr(args, "overwrite") else ""
+                    raise Refusal(f"{output} is {what}; name another file{say}")
 
 
 def read(args: argparse.Namespace) -> oddseam.Mesh:
@@ -42,12 +61,17 @@ def with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
     return oddseam.assign_property(mesh, **data) if any(v is not None for v in data.values()) else mesh
 
 
+def care_of(args: argparse.Namespace) -> dict[str, bool]:
+    """What is asked to be done with the cards of a deck."""
+    return {name: getattr(args, name, False) for name in ("carry_loads", "trim_references")}
+
+
 def finish(mesh: oddseam.Mesh, args: argparse.Namespace, format: str | None = None) -> int:
     """Write the result, print the report, and say by the status whether all is met."""
     before: oddseam.Mesh | None = getattr(args, "before", None)
     if before is not None:
         mesh = _numbered(mesh, before, args)
-    written = oddseam.write_mesh(mesh, args.output, format=format, carry_loads=getattr(args, "carry_loads", False))
+    written = oddseam.write_mesh(mesh, args.output, format=format, **care_of(args))
     done = list(mesh.account)[len(before.account) if before is not None else -1 :]
     unmet = [
         *(line for entry in done for line in entry.outcome.unmet),

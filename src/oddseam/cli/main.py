@@ -44,7 +44,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     args = build_parser().parse_args(argv)
     logging.basicConfig(format="oddseam: %(message)s", level=logging.WARNING, stream=sys.stderr)
     try:
+        arguments = importlib.import_module("oddseam.cli.arguments")
         rooms = [importlib.import_module(f"oddseam.cli.{room}") for room in ("verbs", "edits", "morphing")]
+        arguments.guard_inputs(args)
         name = "run_" + args.verb.replace("-", "_")
         status: int = next(getattr(room, name) for room in rooms if hasattr(room, name))(args)
         sys.stdout.flush()

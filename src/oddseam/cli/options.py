@@ -34,11 +34,21 @@ def writes(p: argparse.ArgumentParser) -> None:
     """A file to be written, and what a deck needs."""
     p.add_argument("-o", "--output", required=True, metavar="FILE", help="the suffix chooses the format")
     p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
+    cares(p)
     data = p.add_argument_group("for a deck (a solver refuses shells without these)")
     data.add_argument("--thickness", type=float, help="shell thickness, in the unit of the mesh")
     data.add_argument("--young", type=float, metavar="E", help="Young's modulus of the material")
     data.add_argument("--poisson", type=float, metavar="NU", help="Poisson's ratio")
     data.add_argument("--density", type=float, metavar="RHO", help="mass density")
+
+
+def cares(p: argparse.ArgumentParser) -> None:
+    """What is done with the cards of a deck."""
+    deck = p.add_argument_group("for a deck with loads")
+    deck.add_argument("--carry-loads", action="store_true", help="carry pressures over to new elements")
+    deck.add_argument(
+        "--trim-references", action="store_true", help="take what is gone out of lists, and drop cards that act on it"
+    )
 
 
 def follows_creases(p: argparse.ArgumentParser) -> None:
@@ -78,6 +88,7 @@ def may_write(p: argparse.ArgumentParser, text: str = "the suffix chooses the fo
     """A file that may be written."""
     p.add_argument("-o", "--output", metavar="FILE", help=text)
     p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
+    cares(p)
 
 
 def has_collars(p: argparse.ArgumentParser) -> None:
@@ -98,11 +109,10 @@ def edits(p: argparse.ArgumentParser) -> None:
 
 
 def numbers_new(p: argparse.ArgumentParser) -> None:
-    """Ids and loads of what is new."""
+    """Ids of what is new."""
     new = p.add_argument_group("for what is new")
     new.add_argument("--node-ids", metavar="FIRST[-LAST]", help="ids of new nodes (above the highest by default)")
     new.add_argument("--element-ids", metavar="FIRST[-LAST]", help="ids of new elements")
-    new.add_argument("--carry-loads", action="store_true", help="carry pressures of a bulk data deck over to them")
 
 
 def looks_from(p: argparse.ArgumentParser) -> None:

@@ -12,6 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Patches
 from oddseam.model.editing import joint_creases
 from oddseam.model.fresh_ids import fresh_ids, taken_ids
+from oddseam.model.held_back import held_back
 from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
 
@@ -27,7 +28,8 @@ def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
     mesh : Mesh
         Keeps its ids, its parts and its source.
     other : Mesh
-        Its ids stay where they are free, else all of them go above the highest; so do the ids of its parts.
+        Its ids stay where they are free, else all of them go above the highest; so do the ids of its parts.  Of a deck
+        only nodes, elements, parts and groups come along: the account lists what does not.
 
     Raises
     ------
@@ -84,7 +86,8 @@ def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
         creases=joint_creases(mesh.creases, moved),
         patches=patches,
     )
-    return new, Outcome((Step("combine", other.n_elements, 0.0, f"elements, {other.n_nodes:,} nodes"),))
+    step = Step("combine", other.n_elements, 0.0, f"elements, {other.n_nodes:,} nodes")
+    return new, Outcome((step,), tuple(held_back(other)))
 
 
 def _free(mesh: Mesh, what: str, ids: Array) -> Array:

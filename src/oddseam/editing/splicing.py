@@ -20,6 +20,7 @@ from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model import Creases, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
+from oddseam.model.held_back import held_back
 from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import used_nodes
@@ -98,6 +99,7 @@ def splice(
     region = extracted(mesh, elements)
     surface = _surface_of(replacement)
     notes = [f"left out of the replacement: {count:,} {name}" for name, count in _others(replacement)]
+    notes += held_back(replacement, groups=True)
     chains = _cut_lines(mesh, region, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
     trimmed, cuts, farthest, worst_at = _trimmed(surface, mesh, chains, within)

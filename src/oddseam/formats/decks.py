@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Collection
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,26 @@ from oddseam.model.source import NODE, Records
 #: Where our local nodes stand in formats that put the middles of the upright edges before those of the top.
 WEDGE_ORDER = (*range(9), 12, 13, 14, 9, 10, 11)
 HEX_ORDER = (*range(12), 16, 17, 18, 19, 12, 13, 14, 15)
+
+
+@dataclass(frozen=True)
+class Care:
+    """What is done in a deck that is written beyond what changed.
+
+    Attributes
+    ----------
+    carry_loads : bool
+        Whether pressures go to the new elements that lie where loaded ones were.
+    trim_references : bool
+        Whether what cards name that is gone is taken out of them, and sets get what came in its place.
+    """
+
+    carry_loads: bool = False
+    trim_references: bool = False
+
+
+#: Nothing of that.
+PLAIN = Care()
 
 
 def changed_nodes(mesh: Mesh, records: Records | None, as_read: Array | None) -> Array:

@@ -74,12 +74,11 @@ def losses(
         if name in kinds:
             continue
         kind = KINDS[name]
-        plain = next(k.name for k in KINDS.values() if (k.dimension, k.corners) == (kind.dimension, kind.corners))
         what = f"{len(block):,} {name} elements"
         if kind.dimension == 2 and triangulated:
             said.converted.append(f"{what}, to triangles")
-        elif plain in kinds:
-            said.converted.append(f"{what}, to {plain} elements with their corners alone")
+        elif kind.linear in kinds:
+            said.converted.append(f"{what}, to {kind.linear} elements with their corners alone")
         else:
             lost.append(what)
     if "ids" not in holds and _are_ids_worth_keeping(mesh):

@@ -13,6 +13,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
 from oddseam.formats.dangling import Dangling
+from oddseam.formats.decks import PLAIN, Care
 from oddseam.formats.files import Data, opened
 from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
@@ -32,8 +33,8 @@ class Format:
 
     ``recognises`` looks at the bytes; ``write`` returns what the format cannot hold;
     ``rounded`` gives the mesh as the format will read it back; ``held_nodes`` the coordinates
-    alone; ``joins`` says whether nodes of equal coordinates become one; ``write_with_loads``
-    writes with pressures carried over to new elements.
+    alone; ``joins`` says whether nodes of equal coordinates become one; ``write_deck`` writes
+    with care for what cards refer to.
     """
 
     name: str
@@ -44,7 +45,7 @@ class Format:
     rounded: Callable[[Mesh], Mesh]
     held_nodes: Callable[[Mesh], Array] = _same_nodes
     joins: bool = False
-    write_with_loads: Callable[[Mesh, Path], Remarks] | None = None
+    write_deck: Callable[[Mesh, Path, Care], Remarks] | None = None
 
 
 #: In the order in which their content is looked at.
@@ -61,7 +62,9 @@ FORMATS = (
     Format("vtu", (".vtu",), vtu.recognises, vtu.read, vtu.write, vtu.rounded),
     Format("vtu-text", (), lambda data: False, vtu.read, vtu.write_text, vtu.rounded),
     Format("cgns", (".cgns",), cgns.recognises, cgns.read, cgns.write, cgns.rounded),
-    Format("keyword", (".inp",), keyword.recognises, keyword.read, keyword.write, keyword.rounded),
+    Format(
+        "keyword", (".inp",), keyword.recognises, keyword.read, keyword.write, keyword.rounded, write_deck=keyword.write
+    ),
     Format(
         "nastran",
         (".bdf", ".nas", ".dat"),
@@ -69,7 +72,7 @@ FORMATS = (
         nastran.read,
         nastran.write,
         nastran.rounded,
-        write_with_loads=nastran.write_with_loads,
+        write_deck=nastran.write,
     ),
 )
 
@@ -188,7 +191,14 @@ def as_held(mesh: Mesh, target: str | None) -> Mesh:
     return mesh if target is None else as_written(mesh, target)
 
 
-def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry_loads: bool = False) -> Written:
+def write_mesh(
+    mesh: Mesh,
+    path: str | Path,
+    *,
+    format: str | None = None,
+    carry_loads: bool = False,
+    trim_references: bool = False,
+) -> Written:
     """Write a mesh file, whole or not at all.
 
     Parameters
@@ -201,6 +211,9 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry
     carry_loads : bool
         Whether pressures of a deck are carried over to the new elements that lie where loaded ones were, instead of
         only being listed.
+    trim_references : bool
+        Whether what cards of a deck name that is gone is taken out of them: lists get shorter, cards of which nothing
+        is left to act on are dropped, sets get what came in the place of what is gone.
 
     Returns
     -------
@@ -226,9 +239,12 @@ def write_mesh(mesh: Mesh, path: str | Path, *, format: str | None = None, carry
     path = Path(path)
     fmt = format_named(format or format_of(path))
     rounded = fmt.rounded(mesh)
-    if carry_loads and fmt.write_with_loads is None:
-        raise Refusal(f"{path}: {fmt.name} holds no pressures that could be carried over")
-    said = fmt.write_with_loads(mesh, path) if carry_loads and fmt.write_with_loads else fmt.write(mesh, path)
+    care = Care(carry_loads, trim_references)
+    if care != PLAIN and fmt.write_deck is None:
+        wish = "carry loads" if carry_loads else "trim references"
+        why = "a working file keeps the deck as it was read, and both are done when a deck is written from it"
+        raise Refusal(f"{path}: cannot {wish}; {why if fmt.name == 'seam' else f'{fmt.name} holds no cards'}")
+    said = fmt.write(mesh, path) if fmt.write_deck is None else fmt.write_deck(mesh, path, care)
     move = 0.0
     broken: tuple[str, ...] = ()
     if rounded is not mesh:

@@ -43,6 +43,11 @@ class ElementKind:
         """Whether there are midside nodes."""
         return self.size > self.corners
 
+    @property
+    def linear(self) -> str:
+        """The kind with the same corners and no midside nodes."""
+        return self.name.rstrip("0123456789")
+
 
 def _both_orders(
     name: str,

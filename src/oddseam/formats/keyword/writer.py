@@ -11,12 +11,15 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.dangling import list_dangling
-from oddseam.formats.decks import changed_nodes, check_ids, check_properties, real_text, rounded_nodes
+from oddseam.formats.decks import PLAIN, Care, changed_nodes, check_ids, check_properties, real_text, rounded_nodes
 from oddseam.formats.files import write_whole
-from oddseam.formats.keyword.elements import TYPE_OF, node_order, side_label
-from oddseam.formats.keyword.lines import INCLUDE
+from oddseam.formats.heirs import heirs_of
+from oddseam.formats.includes import as_one
+from oddseam.formats.keyword.elements import TYPE_OF, TYPES, node_order, side_label
+from oddseam.formats.keyword.lines import INCLUDE, Lines
+from oddseam.formats.keyword.trimming import trimmed_lines
 from oddseam.formats.losses import Remarks, losses
-from oddseam.formats.rewriting import Rewriting, differences
+from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, NODE, Records
 
@@ -36,7 +39,7 @@ def rounded(mesh: Mesh) -> Mesh:
     return rounded_nodes(mesh, changed, _WIDTH)
 
 
-def write(mesh: Mesh, path: Path) -> Remarks:
+def write(mesh: Mesh, path: Path, care: Care = PLAIN) -> Remarks:
     """Write a deck; the result says what it cannot hold."""
     records = _held_records(mesh)
     if records is None and not any(kind in TYPE_OF and KINDS[kind].dimension > 1 for kind in mesh.elements):
@@ -46,7 +49,7 @@ def write(mesh: Mesh, path: Path) -> Remarks:
     check_ids(mesh, path, _MOST_ID)
     holds = {"unit in a comment", "parts", "ids", "properties", "groups"}
     said = losses(mesh, kinds=TYPE_OF if records is not None else solid, holds=holds)
-    lines = list(_new_deck(mesh, said)) if records is None else _changed_deck(mesh, records, path, said)
+    lines = list(_new_deck(mesh, said)) if records is None else _changed_deck(mesh, records, path, said, care)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(line if isinstance(line, bytes) else line.encode("utf-8") for line in lines)
@@ -163,7 +166,7 @@ def _sets(mesh: Mesh, said: Remarks) -> Iterator[str]:
 # ---------------------------------------------------------------------- a changed deck
 
 
-def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks) -> list[bytes]:
+def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, care: Care) -> list[bytes]:
     """The deck with the lines rewritten that changed, and new ones behind the last of their kind."""
     found = differences(
         mesh, records, changed_nodes(mesh, records, records.node_given), [*mesh.elements], by_part=False
@@ -181,9 +184,35 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks) -> li
         ids, xyz = mesh.node_ids[found.new_nodes].tolist(), mesh.nodes[found.new_nodes].tolist()
         added = ["*NODE\n", *(_node(n, its) for n, its in zip(ids, xyz, strict=True))]
         new.insert(_after_last(records, NODE), "".join(added))
-    new.insert(_after_last(records, ELEMENT), "".join(_more(mesh, found.new_elements)))
-    list_dangling(mesh, said)
+    more, changed = _taken_care_of(mesh, records, found, new, said, care)
+    new.insert(_after_last(records, ELEMENT), "".join([*_more(mesh, found.new_elements), *more]))
+    list_dangling(mesh, said, changed)
     return new.pieces(path, INCLUDE, said)
+
+
+def _taken_care_of(
+    mesh: Mesh, records: Records, found: Differences, new: Rewriting, said: Remarks, care: Care
+) -> tuple[list[str], set[int]]:
+    """Lines behind the new elements, and which records were changed besides."""
+    if care == PLAIN:
+        return [], set()
+    lines = Lines(as_one(records.text.tobytes()))
+    record = np.searchsorted(records.start, lines.start, side="right") - 1
+    kinds = {
+        int(record[row]): KINDS[TYPES[type_]].linear
+        for block in lines.blocks
+        if block.name == "ELEMENT" and (type_ := block.options.get("TYPE", "").upper()) in TYPES
+        for row in lines.data_rows(block).tolist()
+    }
+    heirs = heirs_of(mesh, records, records.node_given, found, lambda row: kinds.get(row, ""))
+    gone = {what: ids for what, (_, ids) in found.gone.items()}
+    left = {"node": mesh.node_ids, "element": mesh.element_ids}
+    trimmed = trimmed_lines(lines, gone, left, heirs.successors(mesh, records), care)
+    for row, text in trimmed.rows.items():
+        new.replace(int(record[row]), text)
+    said.carried += trimmed.carried
+    said.lost += trimmed.lost
+    return trimmed.more, {int(record[row]) for row in trimmed.rows}
 
 
 def _after_last(records: Records, role: int) -> int:

@@ -13,10 +13,10 @@ from oddseam.formats.files import Data
 from oddseam.formats.nastran.points import rounded
 from oddseam.formats.nastran.reader import read
 from oddseam.formats.nastran.references import find_references
-from oddseam.formats.nastran.writer import write, write_with_loads
+from oddseam.formats.nastran.writer import write
 from oddseam.model.source import FINDERS
 
-__all__ = ["read", "recognises", "rounded", "write", "write_with_loads"]
+__all__ = ["read", "recognises", "rounded", "write"]
 
 FINDERS["nastran"] = find_references
 

@@ -6,10 +6,10 @@ import numpy as np
 
 from oddseam.arrays import Array, listed
 from oddseam.formats.decks import real_text
+from oddseam.formats.heirs import Heirs
 from oddseam.formats.losses import Remarks
 from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, SMALL, Card, card_text, parse_card
-from oddseam.formats.nastran.heirs import Heirs
 from oddseam.formats.nastran.scanning import Scan
 from oddseam.formats.rewriting import Rewriting
 

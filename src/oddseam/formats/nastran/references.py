@@ -43,6 +43,14 @@ def _parsed(rules: str) -> tuple[tuple[str, bool, int, str, int], ...]:
     return tuple(found)
 
 
+def list_first(name: str) -> int | None:
+    """The field at which the list of a card begins, if it has one."""
+    return {"SET3": 3, "NSM1": 4, "NSML1": 4}.get(
+        name, next((first for *_, first, form, _ in _parsed(RULES[name]) if form == "+"), None)
+        if RULES[name] not in _SPECIAL else None,
+    )  # fmt: skip
+
+
 def mentions(card: Card) -> Iterator[Mention]:
     """What one card names; nothing for a card that is in no table."""
     rules = RULES.get(card.name, "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import BinaryIO
@@ -11,13 +12,13 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex, listed
 from oddseam.errors import FormatError
 from oddseam.formats.dangling import list_dangling
-from oddseam.formats.decks import check_ids, check_properties, real_text
+from oddseam.formats.decks import PLAIN, Care, check_ids, check_properties, real_text
 from oddseam.formats.files import write_whole
+from oddseam.formats.heirs import Heirs, heirs_of
 from oddseam.formats.includes import as_one
 from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
-from oddseam.formats.nastran.heirs import Heirs, heirs_of
 from oddseam.formats.nastran.likeness import ShellExtras, carried_pressures, line_card
 from oddseam.formats.nastran.points import (
     frames_of,
@@ -30,6 +31,8 @@ from oddseam.formats.nastran.points import (
     replaced,
 )
 from oddseam.formats.nastran.scanning import INCLUDE, Scan
+from oddseam.formats.nastran.sums import drop_empty_sums
+from oddseam.formats.nastran.trimming import trimmed_cards
 from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
@@ -88,12 +91,7 @@ def _mat1(material: Material) -> str:
     return card_text("MAT1", [str(material.id), *("" if v is None else real_text(v, 16) for v in values)], LARGE)
 
 
-def write_with_loads(mesh: Mesh, path: Path) -> Remarks:
-    """Write a deck; pressures are carried over to new elements."""
-    return write(mesh, path, carry_loads=True)
-
-
-def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> Remarks:
+def write(mesh: Mesh, path: Path, care: Care = PLAIN) -> Remarks:
     """Write a deck; the result says what it cannot hold."""
     records = held_records(mesh)
     known = set() if records is None else set(records.key[records.role == PROPERTY].tolist())
@@ -103,7 +101,7 @@ def write(mesh: Mesh, path: Path, *, carry_loads: bool = False) -> Remarks:
     check_ids(mesh, path, MOST_ID)
     held = [*_CARD_OF, *(["line"] if records is not None else [])]
     said = losses(mesh, kinds=held, holds={"unit in a comment", "parts", "ids", "properties"})
-    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, said, carry_loads)
+    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, said, care)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(lines)
@@ -141,7 +139,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     return [line.encode("latin-1", "replace") for line in text]
 
 
-def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry_loads: bool) -> list[bytes]:
+def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, care: Care) -> list[bytes]:
     """The deck with the cards rewritten that changed, and new ones before ENDDATA."""
     kinds = [*_CARD_OF, "line"]
     found = differences(mesh, records, nodes_changed(mesh), kinds, by_part=True)
@@ -161,19 +159,49 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, carry
             new.replace(record, b"")
     added = _changed_properties(mesh, records, new)
     added += new_grids(mesh, records, found.new_nodes)
-    changed: set[int] = set()
+    heirs = heirs_of(mesh, records, places_read(records), found, _kind_of(new))
     if found.new_elements:
-        heirs = heirs_of(mesh, records, places_read(records), found)
         added += _new_elements(mesh, records, found, heirs, new, said)
-        if carry_loads:
-            keys = np.where(records.role == ELEMENT, records.key, -1)
-            scan = Scan(as_one(records.text.tobytes()))
-            cards, changed = carried_pressures(scan, heirs, found.gone["element"][1], keys, new, said)
-            added += cards
+    more, changed = _taken_care_of(mesh, records, found, heirs, new, said, care)
+    added += more
     ends = np.flatnonzero(records.role == END)
     new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
     list_dangling(mesh, said, changed)
     return new.pieces(path, INCLUDE, said)
+
+
+def _kind_of(new: Rewriting) -> Callable[[int], str]:
+    """Gives the linear kind of the element in a record."""
+
+    def kind(record: int) -> str:
+        name = new.record(record)[:8].split(b",")[0].rstrip(b"* \t").upper().decode("latin-1")
+        return ELEMENTS[name].linear if name in ELEMENTS else ""
+
+    return kind
+
+
+def _taken_care_of(
+    mesh: Mesh, records: Records, found: Differences, heirs: Heirs, new: Rewriting, said: Remarks, care: Care
+) -> tuple[list[str], set[int]]:
+    """New cards of pressures, and which records were changed besides."""
+    if care == PLAIN or mesh.source is None or mesh.source.references is None:
+        return [], set()
+    scan = Scan(as_one(records.text.tobytes()))
+    cards, changed = list[str](), set[int]()
+    if care.carry_loads and len(heirs.ids):
+        keys = np.where(records.role == ELEMENT, records.key, -1)
+        cards, changed = carried_pressures(scan, heirs, found.gone["element"][1], keys, new, said)
+    if care.trim_references:
+        gone = {what: ids for what, (_, ids) in found.gone.items()}
+        left = {"node": mesh.node_ids, "element": mesh.element_ids}
+        trimmed = trimmed_cards(scan, mesh.source.references, gone, left, heirs.successors(mesh, records), changed)
+        said.listed += drop_empty_sums(scan, trimmed)
+        for record, text in trimmed.texts.items():
+            new.replace(record, text)
+        said.carried += trimmed.kept()
+        said.lost += trimmed.lost()
+        changed |= set(trimmed.texts)
+    return cards, changed
 
 
 def _new_elements(

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex
-from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.rewriting import Differences
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
@@ -42,8 +42,69 @@ class Heirs:
     on: Array
     piece: Array
 
+    def successors(self, mesh: Mesh, records: Records) -> Successors:
+        """What came in the place of elements that are gone."""
+        key = records.key[self.record]
+        lies = self.on & (self.record >= 0) & ~np.isin(key, mesh.element_ids)
+        number = np.cumsum(records.role == ELEMENT) - 1
+        new: dict[int, list[int]] = {}
+        nodes: dict[int, list[int]] = {}
+        row = IdIndex(mesh.element_ids).of(self.ids[lies])[0]
+        of_element = _node_ids(mesh)
+        for old, record, its, k in zip(
+            key[lies].tolist(), self.record[lies].tolist(), self.ids[lies].tolist(), row.tolist(), strict=True
+        ):
+            new.setdefault(old, []).append(its)
+            if old not in nodes:
+                n = int(number[record])
+                nodes[old] = records.element_nodes[records.element_first[n] : records.element_first[n + 1]].tolist()
+            nodes.setdefault(-its, of_element(k))
+        return Successors(new, nodes)
 
-def heirs_of(mesh: Mesh, records: Records, placed: Array, found: Differences) -> Heirs:
+
+@dataclass(frozen=True, eq=False)
+class Successors:
+    """What came in the place of elements that are gone.
+
+    Attributes
+    ----------
+    elements : dict of int to list of int
+        New elements by the old one that they lie on.
+    nodes : dict of int to list of int
+        Nodes of these, by the id of an old one, and by minus the id of a new one.
+    """
+
+    elements: dict[int, list[int]]
+    nodes: dict[int, list[int]]
+
+    def of_elements(self, ids: Iterable[int]) -> list[int]:
+        """New elements that lie on some old ones."""
+        return sorted(new for old in ids for new in self.elements.get(old, ()))
+
+    def of_nodes(self, ids: Iterable[int]) -> list[int]:
+        """Nodes of new elements that lie on old ones all of whose nodes are among some."""
+        held = set(ids)
+        found: set[int] = set()
+        for old, new in self.elements.items():
+            if held.issuperset(self.nodes[old]):
+                found.update(*(self.nodes[-number] for number in new))
+        return sorted(found - held)
+
+
+def _node_ids(mesh: Mesh) -> Callable[[int], list[int]]:
+    """Gives the ids of the nodes of an element by its row."""
+    blocks = list(mesh.elements.values())
+    starts = np.cumsum([0, *(len(block) for block in blocks)])
+
+    def of(row: int) -> list[int]:
+        k = int(np.searchsorted(starts, row, side="right")) - 1
+        ids: list[int] = mesh.node_ids[blocks[k].connectivity[row - starts[k]]].tolist()
+        return ids
+
+    return of
+
+
+def heirs_of(mesh: Mesh, records: Records, placed: Array, found: Differences, kind_of: Callable[[int], str]) -> Heirs:
     """Find what new elements are like; O(n log n).
 
     Parameters
@@ -53,6 +114,8 @@ def heirs_of(mesh: Mesh, records: Records, placed: Array, found: Differences) ->
     placed : (n, 3) array
         Where the node records put their nodes.
     found : Differences
+    kind_of : callable
+        The linear kind of the element in a record, or an empty text.
     """
     new = [(kind, rows) for kind, rows in found.new_elements if KINDS[kind].dimension in (1, 2)]
     touched = np.zeros(mesh.n_nodes, bool)
@@ -67,7 +130,7 @@ def heirs_of(mesh: Mesh, records: Records, placed: Array, found: Differences) ->
         beside.append(at[row[near]])
     sources = np.unique(np.concatenate(beside))
     ids, record, on, ends = [], [], [], []
-    old = _Shapes.of_records(records, placed, sources)
+    old = _Shapes.of_records(records, placed, sources, kind_of)
     for kind, rows in new:
         block = mesh.elements[kind]
         parts = np.array([part.id for part in mesh.parts], np.int64)[block.part[rows]]
@@ -103,25 +166,23 @@ class _Shapes:
     record: dict[int, Array]
 
     @classmethod
-    def of_records(cls, records: Records, placed: Array, sources: Array) -> _Shapes:
+    def of_records(cls, records: Records, placed: Array, sources: Array, kind_of: Callable[[int], str]) -> _Shapes:
         """Those in some records of elements."""
         at = np.flatnonzero(records.role == ELEMENT)
         number = np.searchsorted(at, sources)
         node_index = IdIndex(records.key[records.role == NODE])
-        text = records.text.tobytes()
         triangles: dict[int, list[Array]] = {1: [], 2: []}
         parts: dict[int, list[int]] = {1: [], 2: []}
         of: dict[int, list[int]] = {1: [], 2: []}
         for k, source in zip(number.tolist(), sources.tolist(), strict=True):
-            name = text[records.start[source] : records.start[source] + 8].split(b",")[0].rstrip(b"* \t").upper()
-            card = ELEMENTS.get(name.decode("latin-1"))
-            if card is None or KINDS[card.linear].dimension not in (1, 2):
+            kind = kind_of(source)
+            if not kind or KINDS[kind].dimension not in (1, 2):
                 continue
             nodes = records.element_nodes[records.element_first[k] : records.element_first[k + 1]]
-            row, missing = node_index.of(nodes[: KINDS[card.linear].corners])
+            row, missing = node_index.of(nodes[: KINDS[kind].corners])
             if missing.any():
                 continue
-            p, dimension = placed[row], KINDS[card.linear].dimension
+            p, dimension = placed[row], KINDS[kind].dimension
             fan = [p[[0, 1, 1]]] if dimension == 1 else [p[[0, i, i + 1]] for i in range(1, len(p) - 1)]
             triangles[dimension] += fan
             parts[dimension] += [int(records.element_part[k])] * len(fan)

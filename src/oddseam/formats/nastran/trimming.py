@@ -1,0 +1,205 @@
+"""Cards of a deck without what they name that is gone: lists get shorter, and what nothing is left of is dropped."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from oddseam.arrays import Array
+from oddseam.formats.heirs import Successors
+from oddseam.formats.nastran.fields import Card, card_text
+from oddseam.formats.nastran.reference_table import RULES
+from oddseam.formats.nastran.references import list_first, mentions
+from oddseam.formats.nastran.scanning import Scan
+from oddseam.model.references import ELEMENT_IDS, Mention, References
+
+#: Cards of several things in a row: the field of the first, and how many fields each takes.
+_GROUPS = {
+    "SPC": (2, 3), "SPCD": (2, 3), "SPCR": (2, 3), "DAREA": (2, 3), "DELAY": (2, 3), "DPHASE": (2, 3),
+    "TEMP": (2, 2), "SLOAD": (2, 2), "DEFORM": (2, 2), "SUPORT1": (2, 2), "USET": (2, 2), "SEBSET": (2, 2),
+    "SECSET": (2, 2), "SEQSET": (2, 2), "SESUP": (2, 2), "SEUSET": (3, 2), "SPCOFF": (1, 2), "SUPORT": (1, 2),
+    "ASET": (1, 2), "BSET": (1, 2), "CSET": (1, 2), "QSET": (1, 2), "OMIT": (1, 2), "EXTRN": (1, 2), "RVDOF": (1, 2),
+    "BNDFIX": (1, 2), "BNDFREE": (1, 2), "PLOTEL": (1, 4), "CORD1R": (1, 4), "CORD1C": (1, 4), "CORD1S": (1, 4),
+    "BSURFS": (5, 4),
+}  # fmt: skip
+#: Lists that what comes in the place of what is gone belongs to as well.
+_SETS = {"SET1", "SET3", "ELIST", "BSURF", "SEELT", "BOUTPUT", "SESET"}
+
+
+@dataclass
+class Trimmed:
+    """New texts of records, and what became of their cards: counts by name."""
+
+    texts: dict[int, str] = field(default_factory=dict)
+    shorter: dict[str, int] = field(default_factory=dict)
+    extended: dict[str, int] = field(default_factory=dict)
+    dropped: dict[str, list[str]] = field(default_factory=dict)
+
+    def put(self, record: int, name: str, text: str, what: str) -> None:
+        """A card that names less, or is dropped, for an empty text; ``what`` says which it is."""
+        self.texts[record] = text
+        if text:
+            self.shorter[name] = self.shorter.get(name, 0) + 1
+        else:
+            self.dropped.setdefault(name, []).append(what)
+
+    def kept(self) -> list[str]:
+        """Cards that name less or other things."""
+        said = []
+        if self.shorter:
+            cards = ", ".join(f"{count:,} {name}" for name, count in sorted(self.shorter.items()))
+            said.append(f"cards that name less, without what is gone: {cards}")
+        if self.extended:
+            cards = ", ".join(f"{count:,} {name}" for name, count in sorted(self.extended.items()))
+            said.append(f"sets that name what came in the place of what is gone: {cards}")
+        return said
+
+    def lost(self) -> list[str]:
+        """Cards that are dropped."""
+        return [
+            f"{len(which):,} {name} card(s), for what they act on is gone: {'; '.join(which)}"
+            for name, which in sorted(self.dropped.items())
+        ]
+
+
+def trimmed_cards(
+    scan: Scan,
+    references: References,
+    gone: dict[str, Array],
+    left: dict[str, Array],
+    successors: Successors,
+    but: Collection[int] = (),
+) -> Trimmed:
+    """The cards that name what is gone, without that.
+
+    Parameters
+    ----------
+    scan : Scan
+    references : References
+    gone, left : dict of str to (k,) int64 arrays
+        Ids that are no more, and those that are, by what they are of.
+    successors : Successors
+        What came in the place of elements that are gone, which lists of elements and nodes are extended by.
+    but : collection of int, optional
+        Records that are seen to already.
+    """
+    result = Trimmed()
+    records = {int(references.record[row]) for what, ids in gone.items() for row, _ in references.hits(what, ids)}
+    lost = {what: set(ids.tolist()) for what, ids in gone.items()}
+    there = {what: np.sort(ids) for what, ids in left.items()}
+    for record in sorted(records):
+        card = scan.card(record)
+        if record in but or card.name not in RULES:
+            continue
+        fields = _without(card, lost, there)
+        more = _heirs(card, lost, successors)
+        if more:
+            fields = [*(card.fields[: (list_first(card.name) or 1) - 1] if fields is None else fields), *map(str, more)]
+            result.extended[card.name] = result.extended.get(card.name, 0) + 1
+        if fields != card.fields:
+            text = "" if fields is None else card_text(card.name, fields, card.style)
+            result.put(record, card.name, text, " ".join(card.fields[:4]).strip())
+    return result
+
+
+def _without(card: Card, gone: dict[str, set[int]], left: dict[str, Array]) -> list[str] | None:
+    """The fields without what is gone, or ``None`` if nothing is left to act on."""
+    hit = [m for m in mentions(card) if not m.gives and _is_hit(m, gone)]
+    if not hit:
+        return card.fields
+    if card.name in _GROUPS:
+        return _fewer_groups(card, hit, *_GROUPS[card.name])
+    if card.name == "RBE3":
+        return _fewer_spokes(card, {m.field for m in hit})
+    if card.name == "PLOAD4" and card.text(7).upper() == "THRU":
+        run = _shrunk(hit[0], left)
+        if run is None:
+            return None
+        fields = list(card.fields)
+        fields[1], fields[7] = str(run[0]), str(run[1])
+        return fields if run[0] < run[1] else [*fields[:6], "", "", *fields[8:]]
+    first = list_first(card.name)
+    if first is None or any(m.field < first for m in hit):
+        return None
+    return _shorter_list(card, first, gone, left)
+
+
+def _heirs(card: Card, gone: dict[str, set[int]], successors: Successors) -> list[int]:
+    """What a set gets in the place of what is gone."""
+    if card.name not in _SETS:
+        return []
+    its = [m for m in mentions(card) if not m.gives]
+    ids = [number for m in its for number in range(m.first, m.last + 1, m.step)]
+    if not its or gone[its[0].what].isdisjoint(ids):
+        return []
+    return successors.of_elements(ids) if its[0].what == ELEMENT_IDS else successors.of_nodes(ids)
+
+
+def _is_hit(mention: Mention, gone: dict[str, set[int]]) -> bool:
+    if mention.first == mention.last:
+        return mention.first in gone[mention.what]
+    ids = range(mention.first, mention.last + 1, mention.step)
+    return any(number in ids for number in gone[mention.what])
+
+
+def _shrunk(mention: Mention, left: dict[str, Array]) -> tuple[int, int] | None:
+    """The first and the last id of a run that are there."""
+    ids = left[mention.what]
+    its = ids[np.searchsorted(ids, mention.first) : np.searchsorted(ids, mention.last, side="right")]
+    its = its[(its - mention.first) % mention.step == 0]
+    return (int(its[0]), int(its[-1])) if len(its) else None
+
+
+def _fewer_groups(card: Card, hit: Iterable[Mention], first: int, width: int) -> list[str] | None:
+    """Without the groups of fields that name what is gone; those behind move up."""
+    bad = {(mention.field - first) // width for mention in hit}
+    rest = card.fields[first - 1 :]
+    groups = [rest[k : k + width] for k in range(0, len(rest), width)]
+    kept = [group for number, group in enumerate(groups) if number not in bad]
+    kept = [group + [""] * (width - len(group)) for group in kept if any(group)]
+    return [*card.fields[: first - 1], *(word for group in kept for word in group)] if kept else None
+
+
+def _fewer_spokes(card: Card, bad: set[int]) -> list[str] | None:
+    """A distributing element without some of its nodes; a weight without any goes."""
+    if 3 in bad:
+        return None
+    head, groups, tail = card.fields[:4], list[list[str]](), list[str]()
+    for number, word in enumerate(card.fields[4:], 5):
+        if tail or (word and word[0].isalpha()):
+            if number in bad:
+                return None  # what it frees is gone
+            tail.append(word)
+        elif word and not word.isdigit():
+            groups.append([word])
+        elif word and groups and number not in bad:
+            groups[-1].append(word)
+    kept = [word for group in groups if len(group) > 2 for word in group]
+    if not kept:
+        return None
+    if tail:  # what follows begins a line of its own
+        kept += [""] * (-(len(head) + len(kept)) % 8)
+    return [*head, *kept, *tail]
+
+
+def _shorter_list(card: Card, first: int, gone: dict[str, set[int]], left: dict[str, Array]) -> list[str] | None:
+    """A list without what is gone; runs end where something is left."""
+    of_field = {m.field: m for m in mentions(card) if m.field >= first}
+    words, number = list[str](), first
+    while number <= len(card.fields):
+        word, mention = card.text(number), of_field.get(number)
+        if mention is None or mention.first == mention.last:
+            if word and not (mention is not None and mention.first in gone[mention.what]):
+                words.append(word)
+            number += 1
+            continue
+        run = _shrunk(mention, left)
+        end = number + 1
+        while end <= len(card.fields) and not card.text(end).isdigit():
+            end += 1  # the end of the run, behind THRU
+        if run is not None:
+            words += [str(run[0]), *card.fields[number : end - 1], str(run[1])] if run[0] < run[1] else [str(run[0])]
+        number = end + 1
+    return [*card.fields[: first - 1], *words] if any(word.isdigit() for word in words) else None

@@ -1,0 +1,170 @@
+"""Decks written with care: lists trimmed, sets and loads carried over, other decks brought along or told of."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+
+import decks
+import numpy as np
+import pytest
+
+import oddseam
+
+needs_solver = pytest.mark.skipif(shutil.which("ccx") is None, reason="ccx, the solver, is not installed")
+ALL_ROUND = "box (0.5,7.5,-1) (5.5,11.5,1)"
+
+
+def read_panel(folder, form: str) -> oddseam.Mesh:
+    path = folder / f"panel.{form}"
+    path.write_text(decks.bulk_panel() if form == "bdf" else decks.keyword_panel())
+    return oddseam.read_mesh(path, unit="mm")
+
+
+def solved(folder, name: str) -> str:
+    """What the solver says of a deck; it must end well."""
+    done = subprocess.run(["ccx", "-i", name], cwd=folder, capture_output=True, text=True, timeout=300, check=False)
+    assert done.returncode == 0 and "*ERROR" not in done.stdout, done.stdout[-3000:]
+    return (folder / f"{name}.dat").read_text()
+
+
+def test_lists_get_shorter_and_cards_that_act_on_nothing_go(tmp_path):
+    panel = read_panel(tmp_path, "bdf")
+    gone = oddseam.delete(panel, ALL_ROUND)
+    written = oddseam.write_mesh(gone, tmp_path / "left.bdf", trim_references=True)
+    assert not written.dangling
+    cards = decks.bulk_cards((tmp_path / "left.bdf").read_text())
+    names = [card[0] for card in cards]
+    lost = set(panel.node_ids.tolist()) - set(gone.node_ids.tolist())
+    assert decks.node(3, 10) in lost and "MPC" not in names and "MPCADD" not in names and "SET1" not in names
+    assert any("MPC card(s)" in line for line in written.lost) and any("adds nothing" in line for line in written.lost)
+    wide = [card for card in cards if card[0] == "PLOAD4"]
+    assert [card[2] for card in wide] == [str(decks.element(0, 0))]  # the pressure on (3, 8) is gone with that
+
+
+def test_lists_of_every_make(tmp_path):
+    lines = ["BEGIN BULK", "MAT1,1,210000.,,.3", "PSHELL,1,1,1."]
+    lines += [f"GRID,{101 + k},,{k // 2}.,{k % 2}.,0." for k in range(42)]
+    lines += [f"CQUAD4,{501 + k},1,{101 + 2 * k},{103 + 2 * k},{104 + 2 * k},{102 + 2 * k}" for k in range(20)]
+    lines += [
+        "GRID,900,,0.,0.,9.",
+        "SPC1,1,123,101,102,131,THRU,142",
+        "SPC,2,101,1,0.,135,2,.1",
+        "ASET,101,1,102,2,120,3",
+    ]
+    lines += ["RBE3,91,,900,123,1.,123,101,102,,2.,123,120,,3.,123,103,121", "RBE2,92,900,123,103,104,122"]
+    lines = [*lines[:-2], "RBE3,91,,900,123,1.,123,101,102", ",2.,123,120,3.,123,103,121", *lines[-1:]]
+    lines += [
+        "PLOAD4,5,501,1.,,,,THRU,510",
+        "PLOAD2,5,2.,501,502,512",
+        "PLOTEL,93,101,103,,94,121,123",
+        "SPCADD,7,1,2,3",
+    ]
+    lines += [
+        "SPC1,3,123,101,102",
+        "FORCE,6,101,,1.,0.,0.,1.",
+        "FORCE,6,130,,1.,0.,0.,1.",
+        "LOAD,8,1.,1.,5,2.,6",
+        "ENDDATA",
+    ]
+    (tmp_path / "in.bdf").write_text("\n".join(lines) + "\n")
+    gone = oddseam.delete(oddseam.read_mesh(tmp_path / "in.bdf"), "ids 501-503 520")
+    assert sorted(set(range(101, 143)) - set(gone.node_ids.tolist())) == [*range(101, 107), 141, 142]
+    written = oddseam.write_mesh(gone, tmp_path / "out.bdf", trim_references=True)
+    cards = decks.bulk_cards((tmp_path / "out.bdf").read_text())
+
+    def of(name: str) -> list[list[str]]:
+        return [[word for word in card[1:] if word] for card in cards if card[0] == name]
+
+    assert of("SPC1") == [["1", "123", "131", "THRU", "140"]] and of("SPC") == [["2", "135", "2", ".1"]]
+    assert of("ASET") == [["120", "3"]] and of("RBE3") == [["91", "900", "123", "2.", "123", "120", "3.", "123", "121"]]
+    assert of("RBE2") == [["92", "900", "123", "122"]] and of("PLOAD4") == [["5", "504", "1.", "THRU", "510"]]
+    assert of("PLOAD2") == [["5", "2.", "512"]] and of("PLOTEL") == [["94", "121", "123"]]
+    assert of("SPCADD") == [["7", "1", "2"]] and of("FORCE") == [["6", "130", "1.", "0.", "0.", "1."]]
+    assert of("LOAD") == [["8", "1.", "1.", "5", "2.", "6"]] and not written.dangling
+
+
+@pytest.mark.parametrize("form", ["bdf", "inp"])
+def test_sets_and_loads_go_to_what_comes_in_their_place(tmp_path, form):
+    panel = read_panel(tmp_path, form)
+    fine = oddseam.remesh(panel, size=0.4, only="box (-0.5,8.5,-1) (5.5,12.5,1)")
+    oddseam.write_mesh(fine, tmp_path / f"new.{form}", carry_loads=True, trim_references=True)
+    text = (tmp_path / f"new.{form}").read_text()
+    new = set(np.setdiff1d(fine.element_ids, panel.element_ids).tolist())
+    ids = fine.element_ids.tolist()
+    middles = {number: fine.nodes[fine.faces.node[fine.faces.first[k] : fine.faces.first[k + 1]]].mean(axis=0)
+               for k, number in enumerate(ids[len(ids) - len(fine.faces.first) + 1 :])}  # fmt: skip
+    if form == "bdf":
+        (card,) = [card for card in decks.bulk_cards(text) if card[0] == "SET1"]
+        listed = {int(word) for word in card[2:] if word}
+        points = dict(zip(fine.node_ids.tolist(), fine.nodes.tolist(), strict=True))
+        assert listed <= set(points) and len(listed) > 6
+        assert all(1.9 <= points[n][0] <= 4.1 and 8.9 <= points[n][1] <= 10.1 for n in listed)
+        return
+    blocks = decks.keyword_blocks(text)
+    pressed = {int(word) for name, options, rows in blocks if name == "ELSET" and options.get("ELSET") == "PRESSED"
+               for row in rows for word in row}  # fmt: skip
+    assert pressed <= set(ids) and pressed & new
+    for number in new & middles.keys():
+        x, y, _ = middles[number]
+        if abs(y - 9.5) < 0.2 and x < 5.0:
+            assert number in pressed, number
+
+
+@needs_solver
+@pytest.mark.parametrize("trims", [False, True])
+def test_the_solver_takes_a_trimmed_deck(tmp_path, trims):
+    panel = read_panel(tmp_path, "inp")
+    solved(tmp_path, "panel")
+    gone = oddseam.delete(panel, "box (1.5,8.5,-1) (9.5,12.5,1)")
+    written = oddseam.write_mesh(gone, tmp_path / "left.inp", trim_references=trims)
+    assert bool(written.dangling) != trims
+    if trims:
+        solved(tmp_path, "left")
+
+
+def test_what_a_second_deck_does_not_bring_is_listed(tmp_path):
+    panel = read_panel(tmp_path, "bdf")
+    both = oddseam.combine(panel, other=panel.replaced(nodes=panel.nodes + np.array([0.0, 0.0, 9.0])))
+    notes = both.account.last.outcome.notes
+    (cards,) = [note for note in notes if "cards of panel.bdf not brought along" in note]
+    for name in ("1 RBE2", "1 CONM2", "1 SPC1", "1 FORCE", "2 PLOAD4", "1 MPC", "1 SET1", "1 PBAR"):
+        assert name in cards
+    assert any("frames of panel.bdf not brought along" in note for note in notes)
+    other = oddseam.splice(
+        panel, "box (0.5,8.5,-1) (3.5,11.5,1)", replacement=panel.replaced(nodes=panel.nodes + 0.0), within=0.1
+    )
+    assert any("cards of panel.bdf not brought along" in note for note in other.account.last.outcome.notes)
+
+
+@pytest.mark.parametrize(
+    "words", [("combine", "a.bdf", "b.bdf", "-o", "b.bdf"), ("splice", "a.bdf", "ids 1", "b.bdf", "-o", "b.bdf", "--within", "1"),
+              ("imprint", "a.bdf", "--rim-of", "b.bdf", "--near", "0,0,0", "-o", "b.bdf"),
+              ("picture", "a.bdf", "--before", "b.bdf", "-o", "b.bdf"), ("compare", "a.bdf", "b.bdf", "--picture", "b.bdf")],
+)  # fmt: skip
+def test_no_input_is_overwritten_unasked(tmp_path, run, words):
+    for name in ("a", "b"):
+        (tmp_path / f"{name}.bdf").write_text(decks.bulk_panel())
+    done = run(*words)
+    assert done.returncode == 2 and "b.bdf, which is read" in done.stderr
+    assert (tmp_path / "b.bdf").read_text() == decks.bulk_panel()
+
+
+def test_a_working_file_says_when_loads_are_carried(tmp_path, run):
+    (tmp_path / "a.bdf").write_text(decks.bulk_panel())
+    done = run("move-node", "a.bdf", "1", "--to", "0.1,0,0", "-o", "b.seam", "--unit", "mm", "--carry-loads")
+    assert done.returncode == 2 and "when a deck is written from it" in done.stderr
+    done = run(
+        "move-node",
+        "a.bdf",
+        "1",
+        "--to",
+        "0.1,0,0",
+        "-o",
+        "b.bdf",
+        "--unit",
+        "mm",
+        "--carry-loads",
+        "--trim-references",
+    )
+    assert done.returncode == 0, done.stderr
