@@ -37,6 +37,50 @@ class Mention:
     gives: bool = False
     field: int = 0
 
+    def without(self, gone: Array, left: Array) -> list[tuple[int, int]]:
+        """The first and the last id of the runs that remain of it; none begins or ends with what is not there.
+
+        Parameters
+        ----------
+        gone, left : (k,) int arrays
+            Ids that are no more, and those that are, ascending.
+        """
+        ids = np.concatenate([self._among(gone), self._among(left)])
+        is_gone = np.arange(len(ids)) < len(self._among(gone))
+        order = np.argsort(ids, kind="stable")
+        ids, is_gone = ids[order], is_gone[order]
+        run = np.cumsum(is_gone)[~is_gone]
+        ids = ids[~is_gone]
+        first = np.flatnonzero(np.diff(run, prepend=-1))
+        last = np.append(first[1:], len(ids)) - 1
+        return list(zip(ids[first].tolist(), ids[last].tolist(), strict=True)) if len(ids) else []
+
+    def _among(self, ids: Array) -> Array:
+        its = ids[np.searchsorted(ids, self.first) : np.searchsorted(ids, self.last, side="right")]
+        return np.asarray(its[(its - self.first) % self.step == 0])
+
+
+@dataclass(frozen=True)
+class Ids:
+    """What is gone, as sets and ascending, and what is left, ascending; by what they are of."""
+
+    lost: Mapping[str, set[int]]
+    gone: Mapping[str, Array]
+    left: Mapping[str, Array]
+
+    @classmethod
+    def of(cls, gone: Mapping[str, Array], left: Mapping[str, Array]) -> Ids:
+        """From ids in any order."""
+        lost = {what: set(its.tolist()) for what, its in gone.items()}
+        return cls(lost, *({what: np.sort(its) for what, its in some.items()} for some in (gone, left)))
+
+    def is_hit(self, mention: Mention) -> bool:
+        """Whether any of what is mentioned is gone."""
+        if mention.first == mention.last:
+            return mention.first in self.lost[mention.what]
+        ids = range(mention.first, mention.last + 1, mention.step)
+        return any(number in ids for number in self.lost[mention.what])
+
 
 @dataclass(frozen=True)
 class Tie:

@@ -14,7 +14,7 @@ from oddseam.formats.keyword.elements import TYPES
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.reference_table import RULES
 from oddseam.formats.keyword.references import mentions
-from oddseam.model.references import ELEMENT_IDS, Mention
+from oddseam.model.references import ELEMENT_IDS, Ids, Mention
 
 #: Keywords whose lines list members; what is gone is taken out of the line.
 _LISTS = {"NSET", "ELSET", "SUBMODEL", "CONTACT NODE SET", "DISPLAY BODY", "EMBEDDED ELEMENT", "MODEL CHANGE"}
@@ -57,12 +57,11 @@ def trimmed_lines(
     if care.carry_loads or care.trim_references:
         _extend_sets(lines, successors, None if care.trim_references else _loaded_sets(lines), result)
     if care.trim_references:
-        lost = {what: set(ids.tolist()) for what, ids in gone.items()}
-        there = {what: np.sort(ids) for what, ids in left.items()}
+        ids = Ids.of(gone, left)
         for block in lines.blocks:
             if block.name in RULES and block.name not in _WHOLE:
-                _trim(lines, block, lost, there, result)
-        _drop_empty(lines, lost[ELEMENT_IDS], result)
+                _trim(lines, block, ids, result)
+        _drop_empty(lines, ids.lost[ELEMENT_IDS], result)
     return result
 
 
@@ -107,19 +106,21 @@ def _extend_sets(lines: Lines, successors: Successors, only: set[str] | None, re
             result.carried.append(f"membership of the set {name}, to {len(new):,} new {what} in the place of old ones")
 
 
-def _trim(lines: Lines, block: Block, gone: dict[str, set[int]], left: dict[str, Array], result: Trimmed) -> None:
+def _trim(lines: Lines, block: Block, ids: Ids, result: Trimmed) -> None:
     """One block without what is gone."""
     hits: dict[int, list[Mention]] = {}
     for row, mention in mentions(lines, block):
-        if not mention.gives and row != block.line and _is_hit(mention, gone):
+        if not mention.gives and row != block.line and ids.is_hit(mention):
             hits.setdefault(row, []).append(mention)
     if not hits:
         return
     taken = set[int]()
     if block.name in _LISTS:
         for row, its in hits.items():
-            result.rows[row] = _shorter(lines.text(row), its, "GENERATE" in block.options, left)
-            taken |= {number for m in its for number in gone[m.what] if number in range(m.first, m.last + 1, m.step)}
+            result.rows[row] = _shorter(lines.text(row), its, "GENERATE" in block.options, ids)
+            taken |= {
+                number for m in its for number in ids.lost[m.what] if number in range(m.first, m.last + 1, m.step)
+            }
         name = block.options.get(block.name, "")
         result.carried.append(
             f"the list of *{block.name} {name}".rstrip() + f", without {runs_text(np.array([*taken]))}"
@@ -139,12 +140,7 @@ def _trim(lines: Lines, block: Block, gone: dict[str, set[int]], left: dict[str,
         )
 
 
-def _is_hit(mention: Mention, gone: dict[str, set[int]]) -> bool:
-    ids = range(mention.first, mention.last + 1, mention.step)
-    return mention.first in gone[mention.what] if len(ids) == 1 else any(n in ids for n in gone[mention.what])
-
-
-def _shorter(text: str, hit: list[Mention], is_run: bool, left: dict[str, Array]) -> str:
+def _shorter(text: str, hit: list[Mention], is_run: bool, ids: Ids) -> str:
     """A line of a list without some of its members."""
     words = [word.strip() for word in text.rstrip().rstrip(",").split(",")]
     if not is_run:
@@ -152,9 +148,8 @@ def _shorter(text: str, hit: list[Mention], is_run: bool, left: dict[str, Array]
         words = [word for number, word in enumerate(words, 1) if number not in fields and word]
         return ", ".join(words) + "\n" if words else ""
     (mention,) = hit
-    ids = left[mention.what]
-    its = ids[(ids >= mention.first) & (ids <= mention.last) & ((ids - mention.first) % mention.step == 0)]
-    return ", ".join([str(its[0]), str(its[-1]), *words[2:]]) + "\n" if len(its) else ""
+    runs = mention.without(ids.gone[mention.what], ids.left[mention.what])
+    return "".join(", ".join([str(first), str(last), *words[2:]]) + "\n" for first, last in runs)
 
 
 def _units(lines: Lines, block: Block) -> Iterator[list[int]]:

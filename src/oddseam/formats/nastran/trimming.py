@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
-
-import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.formats.heirs import Successors
@@ -13,7 +11,7 @@ from oddseam.formats.nastran.fields import Card, card_text
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.references import list_first, mentions
 from oddseam.formats.nastran.scanning import Scan
-from oddseam.model.references import ELEMENT_IDS, Mention, References
+from oddseam.model.references import ELEMENT_IDS, Ids, Mention, References
 
 #: Cards of several things in a row: the field of the first, and how many fields each takes.
 _GROUPS = {
@@ -87,14 +85,16 @@ def trimmed_cards(
     """
     result = Trimmed()
     records = {int(references.record[row]) for what, ids in gone.items() for row, _ in references.hits(what, ids)}
-    lost = {what: set(ids.tolist()) for what, ids in gone.items()}
-    there = {what: np.sort(ids) for what, ids in left.items()}
+    ids = Ids.of(gone, left)
     for record in sorted(records):
         card = scan.card(record)
         if record in but or card.name not in RULES:
             continue
-        fields = _without(card, lost, there)
-        more = _heirs(card, lost, successors)
+        if card.name == "PLOAD4" and card.text(7).upper() == "THRU":
+            result.put(record, card.name, _fewer_loaded(card, ids), " ".join(card.fields[:4]).strip())
+            continue
+        fields = _without(card, ids)
+        more = _heirs(card, ids.lost, successors)
         if more:
             fields = [*(card.fields[: (list_first(card.name) or 1) - 1] if fields is None else fields), *map(str, more)]
             result.extended[card.name] = result.extended.get(card.name, 0) + 1
@@ -104,29 +104,33 @@ def trimmed_cards(
     return result
 
 
-def _without(card: Card, gone: dict[str, set[int]], left: dict[str, Array]) -> list[str] | None:
+def _fewer_loaded(card: Card, ids: Ids) -> str:
+    """Cards of a pressure on a run of elements, one for each run that is left of it."""
+    (run,) = mentions(card)
+    cards = []
+    for first, last in run.without(ids.gone[run.what], ids.left[run.what]):
+        fields = list(card.fields)
+        fields[1], fields[6:8] = str(first), ["THRU", str(last)] if first < last else ["", ""]
+        cards.append(card_text(card.name, fields, card.style))
+    return "".join(cards)
+
+
+def _without(card: Card, ids: Ids) -> list[str] | None:
     """The fields without what is gone, or ``None`` if nothing is left to act on."""
-    hit = [m for m in mentions(card) if not m.gives and _is_hit(m, gone)]
+    hit = [m for m in mentions(card) if not m.gives and ids.is_hit(m)]
     if not hit:
         return card.fields
     if card.name in _GROUPS:
         return _fewer_groups(card, hit, *_GROUPS[card.name])
     if card.name == "RBE3":
         return _fewer_spokes(card, {m.field for m in hit})
-    if card.name == "PLOAD4" and card.text(7).upper() == "THRU":
-        run = _shrunk(hit[0], left)
-        if run is None:
-            return None
-        fields = list(card.fields)
-        fields[1], fields[7] = str(run[0]), str(run[1])
-        return fields if run[0] < run[1] else [*fields[:6], "", "", *fields[8:]]
     first = list_first(card.name)
     if first is None or any(m.field < first for m in hit):
         return None
-    return _shorter_list(card, first, gone, left)
+    return _shorter_list(card, first, ids)
 
 
-def _heirs(card: Card, gone: dict[str, set[int]], successors: Successors) -> list[int]:
+def _heirs(card: Card, gone: Mapping[str, set[int]], successors: Successors) -> list[int]:
     """What a set gets in the place of what is gone."""
     if card.name not in _SETS:
         return []
@@ -135,21 +139,6 @@ def _heirs(card: Card, gone: dict[str, set[int]], successors: Successors) -> lis
     if not its or gone[its[0].what].isdisjoint(ids):
         return []
     return successors.of_elements(ids) if its[0].what == ELEMENT_IDS else successors.of_nodes(ids)
-
-
-def _is_hit(mention: Mention, gone: dict[str, set[int]]) -> bool:
-    if mention.first == mention.last:
-        return mention.first in gone[mention.what]
-    ids = range(mention.first, mention.last + 1, mention.step)
-    return any(number in ids for number in gone[mention.what])
-
-
-def _shrunk(mention: Mention, left: dict[str, Array]) -> tuple[int, int] | None:
-    """The first and the last id of a run that are there."""
-    ids = left[mention.what]
-    its = ids[np.searchsorted(ids, mention.first) : np.searchsorted(ids, mention.last, side="right")]
-    its = its[(its - mention.first) % mention.step == 0]
-    return (int(its[0]), int(its[-1])) if len(its) else None
 
 
 def _fewer_groups(card: Card, hit: Iterable[Mention], first: int, width: int) -> list[str] | None:
@@ -184,22 +173,26 @@ def _fewer_spokes(card: Card, bad: set[int]) -> list[str] | None:
     return [*head, *kept, *tail]
 
 
-def _shorter_list(card: Card, first: int, gone: dict[str, set[int]], left: dict[str, Array]) -> list[str] | None:
-    """A list without what is gone; runs end where something is left."""
+def _shorter_list(card: Card, first: int, ids: Ids) -> list[str] | None:
+    """A list without what is gone; runs end where something is left, and are spelled out where they fall apart."""
     of_field = {m.field: m for m in mentions(card) if m.field >= first}
     words, number = list[str](), first
     while number <= len(card.fields):
         word, mention = card.text(number), of_field.get(number)
         if mention is None or mention.first == mention.last:
-            if word and not (mention is not None and mention.first in gone[mention.what]):
+            if word and not (mention is not None and mention.first in ids.lost[mention.what]):
                 words.append(word)
             number += 1
             continue
-        run = _shrunk(mention, left)
+        runs = mention.without(ids.gone[mention.what], ids.left[mention.what])
         end = number + 1
         while end <= len(card.fields) and not card.text(end).isdigit():
             end += 1  # the end of the run, behind THRU
-        if run is not None:
-            words += [str(run[0]), *card.fields[number : end - 1], str(run[1])] if run[0] < run[1] else [str(run[0])]
+        if len(runs) == 1 and runs[0][0] < runs[0][1]:
+            words += [str(runs[0][0]), *card.fields[number : end - 1], str(runs[0][1])]
+        else:
+            left = ids.left[mention.what]
+            spans = (left[(left >= a) & (left <= b) & ((left - a) % mention.step == 0)] for a, b in runs)
+            words += [str(its) for span in spans for its in span.tolist()]
         number = end + 1
     return [*card.fields[: first - 1], *words] if any(word.isdigit() for word in words) else None
