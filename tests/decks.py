@@ -89,7 +89,7 @@ def keyword_panel() -> str:
     pressed = ", ".join(str(element(i, 9)) for i in range(8))
     lines += ["*ELSET, ELSET=PRESSED", pressed, "*ELSET, ELSET=ALL", "LEFT, RIGHT"]
     lines += ["*MATERIAL, NAME=STEEL", "*ELASTIC", "210000., .3", "*DENSITY", "7.85e-9"]
-    lines += ["*SHELL SECTION, ELSET=LEFT, MATERIAL=STEEL", "2.", "*SHELL SECTION, ELSET=RIGHT, MATERIAL=STEEL", "3."]
+    lines += ["*SHELL SECTION, ELSET=LEFT, MATERIAL=STEEL", ".02", "*SHELL SECTION, ELSET=RIGHT, MATERIAL=STEEL", ".03"]
     lines += [f"*RIGID BODY, NSET=RIM, REF NODE={HUB}, ROT NODE=9010", "*EQUATION", "2"]
     lines += [f"{node(3, 11)}, 1, 1., {node(4, 11)}, 1, -1.", "*BOUNDARY", "HELD, 1, 6", "*STEP", "*STATIC"]
     lines += [

@@ -168,3 +168,29 @@ def test_a_working_file_says_when_loads_are_carried(tmp_path, run):
         "--trim-references",
     )
     assert done.returncode == 0, done.stderr
+
+
+def test_parts_and_groups_of_a_keyword_deck_go_out_as_they_are(tmp_path):
+    panel = read_panel(tmp_path, "inp")
+    patch = oddseam.make_part(oddseam.add_group(panel, "spot", "ids 1-5"), "ids 1-5", name="patch")
+    patch = oddseam.assign_property(patch, thickness=5.0, parts=("patch",))
+    written = oddseam.write_mesh(patch, tmp_path / "parts.inp")
+    back = oddseam.read_mesh(tmp_path / "parts.inp")
+    thick = {part.name: (part.thickness, int((back.element_part == k).sum())) for k, part in enumerate(back.parts)}
+    assert thick == {"PATCH": (5.0, 5), "LEFT_REST": (0.02, 65), "RIGHT": (0.03, 70)}
+    assert back.element_ids[back.groups.elements["SPOT"]].tolist() == [1, 2, 3, 4, 5]
+    assert len(back.groups.elements["LEFT"]) == 70  # what other keywords say of it still holds
+    assert any("LEFT_REST" in line for line in written.converted)
+    metres = oddseam.change_unit(panel, unit="m")
+    oddseam.write_mesh(metres, tmp_path / "metres.inp")
+    assert [part.thickness for part in oddseam.read_mesh(tmp_path / "metres.inp").parts] == [0.00002, 0.00003]
+
+
+def test_new_elements_are_of_the_family_of_their_part(tmp_path):
+    text = decks.keyword_panel().replace("TYPE=S4", "TYPE=CPS4")
+    (tmp_path / "flat.inp").write_text(text)
+    cut = oddseam.cut_opening(oddseam.read_mesh(tmp_path / "flat.inp", unit="mm"), at=(9, 3, 0), diameter=1.5)
+    oddseam.write_mesh(cut, tmp_path / "cut.inp")
+    types = {options["TYPE"] for name, options, _ in decks.keyword_blocks((tmp_path / "cut.inp").read_text())
+             if name == "ELEMENT"}  # fmt: skip
+    assert types <= {"CPS4", "CPS3", "MASS"}

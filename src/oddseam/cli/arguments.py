@@ -56,9 +56,21 @@ def read(args: argparse.Namespace) -> oddseam.Mesh:
 
 
 def with_property(mesh: oddseam.Mesh, args: argparse.Namespace) -> oddseam.Mesh:
-    """The mesh with the thickness and the material that a deck needs, where these are given."""
-    data = {name: getattr(args, name) for name in ("thickness", "young", "poisson", "density")}
-    return oddseam.assign_property(mesh, **data) if any(v is not None for v in data.values()) else mesh
+    """The mesh with the thickness and the material that a deck needs, where these are given.
+
+    In a deck parts keep the properties that they have.
+    """
+    of_shells = {"thickness": args.thickness}
+    of_material = {name: getattr(args, name) for name in ("young", "poisson", "density")}
+    for data, has in ((of_shells, "thickness"), (of_material, "material")):
+        if all(value is None for value in data.values()):
+            continue
+        bare = tuple(p.name for p in mesh.parts_used if not mesh.is_deck or getattr(p, has) is None)
+        kept = [p.name for p in mesh.parts_used if p.name not in bare]
+        if kept:
+            print(f"oddseam: {', '.join(kept)} keep the {has} that the deck gives them", file=sys.stderr)
+        mesh = oddseam.assign_property(mesh, **data, parts=bare) if bare else mesh
+    return mesh
 
 
 def care_of(args: argparse.Namespace) -> dict[str, bool]:

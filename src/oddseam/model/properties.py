@@ -29,7 +29,7 @@ def assign_property(
         In the unit of the mesh; ``None`` leaves it.
     young, poisson, density : float, optional
         Constants of the material, in units that go with that of length: both Young's modulus
-        and Poisson's ratio, or neither, which leaves the material.
+        and Poisson's ratio, or neither, which leaves the material.  A density that is not given stays.
     parts : tuple of str, optional
         Names; all by default.
 
@@ -58,12 +58,16 @@ def assign_property(
     missing = wanted - {part.name for part in mesh.parts}
     if missing:
         raise Refusal(f"there is no part {sorted(missing)[0]!r}; parts are {', '.join(p.name for p in mesh.parts)}")
-    material = None
-    if young is not None:
-        number = max((p.material.id for p in mesh.parts if p.material), default=0) + 1
-        material = Material(number, young, poisson, density)
+    number = max((p.material.id for p in mesh.parts if p.material), default=0)
+    made: dict[float | None, Material] = {}
     changed = []
     for part in mesh.parts:
-        given = dataclasses.replace(part, thickness=thickness or part.thickness, material=material or part.material)
-        changed.append(given if part.name in wanted else part)
+        if part.name not in wanted:
+            changed.append(part)
+            continue
+        material = part.material
+        if young is not None:
+            own = density if density is not None or material is None else material.density
+            material = made.setdefault(own, Material(number + 1 + len(made), young, poisson, own))
+        changed.append(dataclasses.replace(part, thickness=thickness or part.thickness, material=material))
     return mesh.replaced(parts=tuple(changed)), Outcome((Step("assign property", len(wanted)),))

@@ -13,6 +13,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, Across
 from oddseam.geometry.loops import circle_of
 from oddseam.geometry.primitives import Primitive
+from oddseam.model.rings import used_nodes
 from oddseam.morphing.changes import Bore, Change, Lattice, Move, NewShape, Offset, Scale, Targets, Thickness, Turn
 from oddseam.morphing.settling import Level
 from oddseam.morphing.shaping import shaped
@@ -23,6 +24,8 @@ from oddseam.picks.language import Node, parse_pick
 #: Steps of picks that say what is meant of the whole mesh, within the material too; others speak of its surface.
 _OF_ALL = {"all", "ids", "part", "group", "box", "sphere", "cylinder", "inside"}
 _JOINING = ("and", "or", "minus", "not")
+#: Steps that name what they select, or mean everything.
+_BY_NUMBER = {"all", "ids", "group", *_JOINING}
 #: Axes whose directions differ by less are parallel.
 _PARALLEL = 1e-6
 #: Radii of a round opening differ by no more than this share.
@@ -88,6 +91,8 @@ def picked(skeleton: Skeleton, what: str) -> tuple[Array, Array]:
     nodes = np.zeros(surface.n_nodes, bool)
     whole = _speaks_of(tree, _OF_ALL | set(_JOINING)) and not _speaks_of_sides(tree, skeleton)
     nodes[pick(skeleton.mesh if whole else surface, what, of="nodes")] = True
+    if not _speaks_of(tree, _BY_NUMBER):  # what only cards use is nobody's, unless it is named
+        nodes &= used_nodes(skeleton.mesh)
     mid, ends = skeleton.midsides
     nodes[mid[nodes[ends].all(axis=1)]] = True
     elements = np.zeros(surface.n_elements, bool)
