@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,10 +11,10 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.finding import Finding, Place, gathered
 from oddseam.findings.limits import Limits
-from oddseam.geometry.quality import MORE_IS_WORSE, quality
+from oddseam.geometry.quality import MORE_IS_WORSE, curved_quality, quality
 from oddseam.geometry.solid_quality import solid_quality
 from oddseam.geometry.threads import in_runs
-from oddseam.model import KINDS, Mesh
+from oddseam.model import KINDS, ElementKind, Mesh
 
 #: So many of the worst elements are named.
 WORST = 5
@@ -54,20 +53,25 @@ def _finite(value: float) -> float | None:
 
 
 def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
-    """For each shell and solid kind: element indices, and the measures of each element, from its corners."""
+    """For each shell and solid kind: element indices, and the measures of each element, midside nodes included."""
     found, at = {}, 0
     for name, block in mesh.elements.items():
         kind = KINDS[name]
         if kind.dimension >= 2:
-            plain = name.rstrip("0123456789")
-            measured = quality if kind.dimension == 2 else partial(solid_quality, plain)
-            corners = block.connectivity[:, : kind.corners]
-            names = list(measured(mesh.nodes[corners[:1]]))
-            table = in_runs(_as_columns(measured), mesh.nodes, corners)
+            measured = _measure_of(kind)
+            names = list(measured(mesh.nodes[block.connectivity[:1]]))
+            table = in_runs(_as_columns(measured), mesh.nodes, block.connectivity)
             measures = dict(zip(names, np.ascontiguousarray(table.T), strict=True))
             found[name] = (np.arange(at, at + len(block)), measures)
         at += len(block)
     return found
+
+
+def _measure_of(kind: ElementKind) -> Callable[[Array], dict[str, Array]]:
+    """What measures elements of a kind, from their nodes (m, k, 3)."""
+    if kind.dimension == 3:
+        return lambda nodes: solid_quality(kind.name, nodes, kind.edges)
+    return quality if not kind.is_quadratic else lambda nodes: curved_quality(kind.name, nodes, kind.edges)
 
 
 def _as_columns(measured: Callable[[Array], dict[str, Array]]) -> Callable[[Array], Array]:
@@ -75,7 +79,7 @@ def _as_columns(measured: Callable[[Array], dict[str, Array]]) -> Callable[[Arra
 
 
 def inverted_indices(mesh: Mesh) -> Array:
-    """Solids with a corner that is turned inside out, or flat."""
+    """Solids that are inside out, or flat, at a corner or where a solver integrates."""
     found = [
         index[measures["scaled_jacobian"] <= 0]
         for kind, (index, measures) in element_quality(mesh).items()
@@ -85,13 +89,14 @@ def inverted_indices(mesh: Mesh) -> Array:
 
 
 def inverted_elements(mesh: Mesh) -> Finding | None:
-    """Solids with a corner that is turned inside out, or flat."""
+    """Solids that are inside out, or flat, at a corner or where a solver integrates."""
     bad = inverted_indices(mesh)
     if not len(bad):
         return None
     places, n = _places_of_elements(mesh, bad)
     return Finding("inverted elements", "fault", len(bad), "elements (element ids)",
-                   "solids that are inside out or flat at a corner", "A solver stops at these.", places, n)  # fmt: skip
+                   "solids that are inside out or flat, at a corner or where a solver integrates",
+                   "A solver stops at these.", places, n)  # fmt: skip
 
 
 def _places_of_elements(mesh: Mesh, index: Array) -> tuple[tuple[Place, ...], int]:

@@ -24,6 +24,7 @@ import math
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.jacobians import least_inside
 from oddseam.geometry.triangles import cross_product
 
 #: Measures of which more is worse.
@@ -100,6 +101,27 @@ def quality(corners: Array) -> dict[str, Array]:
         measures["scaled_jacobian"] = _corner_sines(edges, lengths)
         measures["warpage"] = _warpage(corners)
     return measures
+
+
+def curved_quality(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...]) -> dict[str, Array]:
+    """The same of quadratic shells, ``nodes`` (m, k, 3), by their corners; the Jacobian by all nodes.
+
+    It is the least at the corners, along the edges as they are curved, and at the points where solvers integrate.
+    """
+    corners = nodes.shape[1] // 2
+    middle = {frozenset(edge): corners + k for k, edge in enumerate(edges)}
+    measures = quality(nodes[:, :corners])
+    normal = np.add.reduce([cross_product(nodes[:, k], nodes[:, (k + 1) % corners]) for k in range(corners)])
+    normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
+    least = least_inside(kind, nodes, edges)
+    for at in range(corners):
+        ends = (at + 1) % corners, (at - 1) % corners
+        # a parabola through three nodes leaves the first one in this direction
+        a, b = (4.0 * nodes[:, middle[frozenset((at, end))]] - 3.0 * nodes[:, at] - nodes[:, end] for end in ends)
+        size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
+        sine = np.einsum("ij,ij->i", cross_product(a, b), normal) / np.where(size > 0, size, 1.0)
+        least = np.minimum(least, np.where(size > 0, sine, 0.0))
+    return measures | {"scaled_jacobian": least}
 
 
 def _corner_sines(edges: list[Array], lengths: list[Array]) -> Array:

@@ -1,14 +1,15 @@
-"""Quality measures of solid elements, from their corners.
+"""Quality measures of solid elements.
 
 =============== =========================================================== =============
 measure         meaning                                                     best
 =============== =========================================================== =============
-scaled_jacobian smallest corner determinant over its three edge lengths     1; tet 0.707
+scaled_jacobian least determinant over the lengths of its columns            1; tet 0.707
 radius_ratio    3 r / R of a tet, inscribed over circumscribed radius       1
 height          shortest altitude of a tet over its longest edge            0.816
 =============== =========================================================== =============
 
-A scaled Jacobian that is not positive means that the element is inverted, or flat at a corner.
+A scaled Jacobian is the least of those at all corners, along the edges as they are curved, and at the points where
+solvers integrate; one that is not positive means that the element is inverted, or flat somewhere.
 The radius ratio alone does not show every flat tet; its height does.
 """
 
@@ -17,6 +18,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.jacobians import least_inside
 from oddseam.geometry.triangles import cross_product
 
 #: Corners of every kind, each with the ends of three edges, positive for a sound element.
@@ -30,15 +32,19 @@ TRIADS = {
 }
 
 
-def solid_quality(kind: str, corners: Array) -> dict[str, Array]:
-    """The measures of solids of one linear kind, ``corners`` (m, k, 3); each of shape (m,)."""
-    measures = {"scaled_jacobian": _scaled_jacobian(kind, corners)}
-    if kind == "tet":
-        measures["radius_ratio"], measures["height"] = _tet_measures(corners)
+def solid_quality(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...]) -> dict[str, Array]:
+    """The measures of solids of one kind, ``nodes`` (m, k, 3) with ``edges`` as the kind has them; each (m,)."""
+    linear = kind.rstrip("0123456789")
+    jacobian = _scaled_jacobian(linear, nodes) if kind == linear else _curved_jacobian(linear, nodes, edges)
+    if kind != "tet":  # in which it is the same everywhere
+        jacobian = np.minimum(jacobian, least_inside(kind, nodes, edges))
+    measures = {"scaled_jacobian": jacobian}
+    if linear == "tet":
+        measures["radius_ratio"], measures["height"] = _tet_measures(nodes[:, :4])
     return measures
 
 
-def curved_jacobian(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...]) -> Array:
+def _curved_jacobian(kind: str, nodes: Array, edges: tuple[tuple[int, int], ...]) -> Array:
     """(m,) least scaled Jacobian at the corners of quadratic solids, ``nodes`` (m, k, 3), along their curved edges.
 
     ``edges`` are the corners at the ends of the edges, whose midside nodes follow the corners in this order.

@@ -15,7 +15,6 @@ from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.geometry.quality import MORE_IS_WORSE
-from oddseam.geometry.solid_quality import curved_jacobian
 from oddseam.model import KINDS, Mesh
 from oddseam.model.rings import having
 from oddseam.model.splicing import extracted
@@ -62,19 +61,10 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
             bad = fresh if name in limits else np.zeros(len(now), bool)
             if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
                 bad |= (now <= 0) & (was > 0)
-                if KINDS[kind].is_quadratic:
-                    bends = [_bends(mesh, kind) for mesh in (one, two)]
-                    bad |= (bends[1] <= 0) & (bends[0] > 0)
             if bad.any():
                 what = f"would break {words} {limit:g}" if name in limits else "would be turned inside out"
                 broken.append(_listed(two, kind, index, name, now, bad, what))
     return steps, notes, "; ".join(broken)
-
-
-def _bends(mesh: Mesh, kind: str) -> Array:
-    """(m,) least scaled Jacobian of quadratic solids at their corners, along curved edges."""
-    nodes = mesh.nodes[mesh.elements[kind].connectivity]
-    return curved_jacobian(kind.rstrip("0123456789"), nodes, KINDS[kind].edges)
 
 
 def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which: Array, what: str) -> str:
