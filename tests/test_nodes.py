@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapes
+import solids
 from hypothesis import given, settings, strategies as st
 from test_openings import panel, with_more, with_rib
 from test_regions import contents
 
 import oddseam
+from oddseam.model import KINDS
 
 
 def block(n: int = 3) -> oddseam.Mesh:
@@ -135,3 +137,68 @@ def test_by_command(run, tmp_path):
     assert both.returncode == 0 and oddseam.read_mesh(tmp_path / "merged.seam").n_nodes == mesh.n_nodes - 1
     gone = run("move-node", "panel.seam", 999999, "--to=1,1,1", "-o", "no.seam")
     assert gone.returncode == 2 and "no node 999999" in gone.stderr
+
+
+def bored(kind: str) -> oddseam.Mesh:
+    """A block with a bore of radius 10 about y."""
+    return solids.solid(solids.bored_block(), kind)
+
+
+def on_bore(mesh: oddseam.Mesh) -> np.ndarray:
+    """Rows of nodes on the bore, away from its ends."""
+    radius = np.hypot(mesh.nodes[:, 0], mesh.nodes[:, 2])
+    ends = mesh.nodes[:, 1].min(), mesh.nodes[:, 1].max()
+    return np.flatnonzero((np.abs(radius - 10.0) < 1e-9) & ~np.isin(mesh.nodes[:, 1], ends))
+
+
+@pytest.mark.parametrize("kind", ["hex", "tet", "hex20", "tet10"])
+def test_a_node_on_a_bore_stays_on_its_cylinder_and_midside_nodes_follow(kind):
+    mesh = bored(kind)
+    corners = np.unique(
+        np.concatenate([b.connectivity[:, : KINDS[k].corners].ravel() for k, b in mesh.elements.items()])
+    )
+    row = int(np.intersect1d(on_bore(mesh), corners)[7])
+    x, y, z = mesh.nodes[row]
+    turn = np.radians(2.0)
+    to = (x * np.cos(turn) - z * np.sin(turn), y + 0.3, x * np.sin(turn) + z * np.cos(turn))
+    new = oddseam.move_node(mesh, int(mesh.node_ids[row]), to=to)
+    assert np.hypot(new.nodes[row, 0], new.nodes[row, 2]) == pytest.approx(10.0, abs=1e-6)
+    assert np.linalg.norm(new.nodes[row] - to) < 1e-3
+    touched = np.flatnonzero((new.nodes != mesh.nodes).any(axis=1))
+    if kind in ("hex", "tet"):
+        assert touched.tolist() == [row]
+        return
+    assert len(touched) > 4 and row in touched
+    was, now = (np.hypot(m.nodes[touched, 0], m.nodes[touched, 2]) for m in (mesh, new))
+    assert np.abs(now - was)[np.abs(was - 10.0) < 1e-9].max() < 1e-6
+    assert oddseam.survey(new).finding("inverted elements") is None
+
+
+@pytest.mark.parametrize("kind", ["hex20", "tet10"])
+def test_a_midside_node_can_be_moved(kind):
+    mesh = bored(kind)
+    name, block = next(iter(mesh.elements.items()))
+    mids = np.unique(block.connectivity[:, KINDS[name].corners :])
+    for row in (int(np.intersect1d(on_bore(mesh), mids)[3]), int(mids[len(mids) // 2])):
+        to = mesh.nodes[row] + [0.05, 0.05, 0.02]
+        new = oddseam.move_node(mesh, int(mesh.node_ids[row]), to=tuple(to))
+        assert np.flatnonzero((new.nodes != mesh.nodes).any(axis=1)).tolist() == [row]
+        assert np.linalg.norm(new.nodes[row] - to) < 0.1
+    far = oddseam.move_node(mesh, int(mesh.node_ids[row]), to=tuple(mesh.nodes[row] + 40.0), free=True)
+    assert any("inside out" in line for line in far.account.last.outcome.unmet)
+
+
+def test_neighbours_in_a_solid_merge_when_asked_and_nothing_is_turned_inside_out():
+    mesh = solids.solid(solids.grid(*[np.linspace(0, 3, 4)] * 3), "tet")
+    inner = np.flatnonzero(((mesh.nodes > 0.5) & (mesh.nodes < 2.5)).all(axis=1))
+    block = mesh.elements["tet"]
+    tet = block.connectivity[np.isin(block.connectivity, inner).sum(axis=1) >= 2][0]
+    one, two = (int(mesh.node_ids[k]) for k in tet[np.isin(tet, inner)][:2])
+    with pytest.raises(oddseam.Refusal, match="have both nodes; they may go with `collapse`"):
+        oddseam.merge_nodes(mesh, one, two)
+    new = oddseam.merge_nodes(mesh, one, two, collapse=True)
+    assert new.n_elements < mesh.n_elements and oddseam.survey(new).finding("inverted elements") is None
+    assert solids.volume(new) == pytest.approx(27.0)
+    far = int(mesh.node_ids[np.argmax(np.linalg.norm(mesh.nodes - mesh.nodes[tet[0]], axis=1))])
+    with pytest.raises(oddseam.Refusal, match="inside out"):
+        oddseam.merge_nodes(mesh, far, int(mesh.node_ids[tet[0]]))

@@ -245,7 +245,7 @@ def run_move_node(args: argparse.Namespace) -> int:
 def run_merge_nodes(args: argparse.Namespace) -> int:
     """Merge two nodes."""
     check_output(args)
-    mesh = oddseam.merge_nodes(read(args), args.keep, args.gone)
+    mesh = oddseam.merge_nodes(read(args), args.keep, args.gone, collapse=args.collapse)
     return finish(with_property(mesh, args), args)
 
 

@@ -138,6 +138,7 @@ def add_edits(verbs: Verbs) -> None:
     reads(p)
     p.add_argument("keep", type=int, metavar="ID", help="the node that stays")
     p.add_argument("gone", type=int, metavar="ID", help="the node that goes into it")
+    p.add_argument("--collapse", action="store_true", help="let tets that have both go")
     edits(p)
 
     p = verbs.add("weld", "join nodes within a tolerance; the lowest id stays, where it is")

@@ -5,15 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.arrays import Array, IdIndex, listed, point_text
 from oddseam.editing.bounds import bounds_of
 from oddseam.errors import Refusal
 from oddseam.features.curves import chains_of
+from oddseam.features.patches import find_features
+from oddseam.features.simple import primitive_of
 from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
-from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.findings.qualities import beyond_limit, element_quality, inverted_indices
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.model import KINDS, Mesh
+from oddseam.geometry.primitives import Primitive
+from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.model import KINDS, Mesh, Patches
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import merged
 from oddseam.model.loss import changed_shape, kept_shape
@@ -25,6 +29,8 @@ from oddseam.remeshing.merging import without_collapsed
 Point = tuple[float, float, float]
 #: Rings of elements round a node within which it moves.
 _RINGS = 4
+#: A node lies on a surface if it is this near to it, over the size of the surroundings.
+_SAME = 1e-4
 #: So many elements are named.
 _NAMED = 6
 
@@ -47,7 +53,8 @@ def move_node(mesh: Mesh, node: int, *, to: Point, free: bool = False) -> tuple[
     Returns
     -------
     Mesh
-        Nothing else changes.  ``outcome.unmet`` names the elements that fall below a limit, and facets that cross.
+        Midside nodes of its edges follow; nothing else changes.  ``outcome.unmet`` names the elements that fall below a
+        limit, the worst first, and facets that cross.
 
     Raises
     ------
@@ -70,29 +77,42 @@ def move_node(mesh: Mesh, node: int, *, to: Point, free: bool = False) -> tuple[
     place, along = (goal, "as asked") if free else _placed(local, node, goal)
     nodes = mesh.nodes.copy()
     nodes[row] = place
+    step_of = 0.5 * (place - mesh.nodes[row])
+    along_with = _midsides_at(mesh, row)
+    nodes[along_with] += step_of
+    if not free:
+        nodes[along_with] = _on_round_face(
+            local, IdIndex(local.node_ids).of(mesh.node_ids[along_with])[0], nodes[along_with]
+        )
     new = mesh.replaced(nodes=nodes)
     move = float(np.linalg.norm(place - mesh.nodes[row]))
     off = float(np.linalg.norm(place - goal))
-    step = Step("move", 1, move, f"node, {along}; {off:.4g} from where it was to go", (point_of(place),))
-    return new, Outcome((step,), (), tuple(_complaints(mesh, new, row, row)))
+    steps = [Step("move", 1, move, f"node, {along}; {off:.4g} from where it was to go", (point_of(place),))]
+    if len(along_with):
+        far = float(np.linalg.norm(nodes[along_with] - mesh.nodes[along_with], axis=1).max())
+        steps.append(Step("follow", len(along_with), far, "midside nodes of its edges"))
+    return new, Outcome(tuple(steps), (), tuple(_complaints(mesh, new, row, row)))
 
 
 @recorded("merge nodes", loss=kept_shape)
-def merge_nodes(mesh: Mesh, keep: int, gone: int) -> tuple[Mesh, Outcome]:
+def merge_nodes(mesh: Mesh, keep: int, gone: int, *, collapse: bool = False) -> tuple[Mesh, Outcome]:
     """Merge a node into another one, which stays where it is.
 
-    Triangles that have both go, quads with both at one edge become triangles.
+    Triangles that have both go, quads with both at one edge become triangles; tets that have both go if that is asked.
 
     Parameters
     ----------
     mesh : Mesh
     keep, gone : int
         Ids of nodes.
+    collapse : bool
+        Whether tets that have both nodes go.
 
     Raises
     ------
     Refusal
-        If there is no such node, solids or lines have both, or more than two facets would come to meet in an edge.
+        If there is no such node, solids or lines have both, solids would be turned inside out, or more than two facets
+        would come to meet in an edge.
 
     Examples
     --------
@@ -107,11 +127,17 @@ def merge_nodes(mesh: Mesh, keep: int, gone: int) -> tuple[Mesh, Outcome]:
     kept, lost = _row(mesh, keep), _row(mesh, gone)
     for name, block in mesh.elements.items():
         both = (block.connectivity == kept).any(axis=1) & (block.connectivity == lost).any(axis=1)
-        if both.any() and name not in ("tri", "quad"):
-            raise Refusal(f"{int(both.sum())} {name} element(s), such as {int(block.ids[both][0])}, have both nodes")
+        if both.any() and name not in ("tri", "quad") and not (collapse and name == "tet"):
+            say = "; they may go with `collapse`" if name == "tet" else ""
+            raise Refusal(
+                f"{int(both.sum())} {name} element(s), such as {int(block.ids[both][0])}, have both nodes{say}"
+            )
     into = np.arange(mesh.n_nodes)
     into[lost] = kept
     new = without_collapsed(merged(mesh, into), np.zeros(0, np.int64))
+    turned = np.setdiff1d(new.element_ids[inverted_indices(new)], mesh.element_ids[inverted_indices(mesh)])
+    if len(turned):
+        raise Refusal(f"{len(turned):,} solid(s) would be turned inside out: {listed(turned.tolist())}")
     edges = [int(one.connectivity.is_nonmanifold.sum()) for one in (mesh, new)]
     if edges[1] > edges[0]:
         raise Refusal(f"more than two facets would meet in an edge at node {keep}, {point_text(mesh.nodes[kept])}")
@@ -137,15 +163,74 @@ def _around(mesh: Mesh, row: int, rings: int) -> Array:
     return grown(mesh, mask, rings, np.ones(mesh.n_elements, bool))
 
 
+def _midsides_at(mesh: Mesh, row: int) -> Array:
+    """Midside nodes of the edges that end at a node."""
+    found = [np.zeros(0, np.int64)]
+    for name, block in mesh.elements.items():
+        kind = KINDS[name]
+        if kind.is_quadratic:
+            ends = block.connectivity[:, np.array(kind.edges)]
+            found.append(block.connectivity[:, kind.corners :][(ends == row).any(axis=2)])
+    return np.unique(np.concatenate(found))
+
+
+def _surface_of(local: Mesh) -> Mesh:
+    return skin(local) if any(KINDS[name].dimension == 3 for name in local.elements) else local
+
+
+def _on_round_face(local: Mesh, rows: Array, points: Array) -> Array:
+    """Points (k, 3) of nodes brought onto the cylinder, sphere and so on that their face lies on, if it does."""
+    if not len(rows):
+        return points
+    surface = _surface_of(local)
+    patches = _patches_of(surface)
+    of_node = _nodes_of_faces(surface)
+    placed = points.copy()
+    row, missing = IdIndex(surface.node_ids).of(local.node_ids[rows])
+    for k in np.flatnonzero(~missing).tolist():
+        its = np.unique(patches.label[of_node.get(int(row[k]), np.zeros(0, np.int64))])
+        primitive = primitive_of(patches.table[int(its[0])]) if len(its) == 1 and its[0] >= 0 else None
+        if primitive is not None and primitive.kind != "plane" and _lies_on(primitive, local.nodes[rows[k]], surface):
+            placed[k] = points[k] - primitive.distance(points[k : k + 1]) * primitive.normal(points[k : k + 1])[0]
+    return placed
+
+
+def _lies_on(primitive: Primitive, point: Array, surface: Mesh) -> bool:
+    """Whether a node was on a surface before it was moved."""
+    return bool(np.abs(primitive.distance(point[None])[0]) <= _SAME * surface.diagonal)
+
+
+def _patches_of(surface: Mesh) -> Patches:
+    found = surface if surface.patches is not None else find_features(surface)
+    assert found.patches is not None
+    return found.patches
+
+
+def _nodes_of_faces(surface: Mesh) -> dict[int, Array]:
+    """By node, midside ones too, the elements of a surface that have it."""
+    node, element, at = [], [], 0
+    for block in surface.elements.values():
+        node.append(block.connectivity.ravel())
+        element.append(np.repeat(np.arange(at, at + len(block)), block.connectivity.shape[1]))
+        at += len(block)
+    nodes, elements = np.concatenate(node), np.concatenate(element)
+    order = np.argsort(nodes, kind="stable")
+    names, first = np.unique(nodes[order], return_index=True)
+    return dict(zip(names.tolist(), np.split(elements[order], first[1:]), strict=True))
+
+
 def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
     """The nearest place to a goal on what a node lies on, and what that is."""
-    surface = skin(local) if any(KINDS[name].dimension == 3 for name in local.elements) else local
+    surface = _surface_of(local)
     found, missing = IdIndex(surface.node_ids).of(np.array([node], np.int64))
     if missing[0]:
         return goal, "within the solid"
     k, c = int(found[0]), surface.connectivity
+    is_corner = bool((surface.faces.node == k).any())
     feature = bounds_of(surface, across_parts=False) >= 0
     at = np.flatnonzero((c.edges == k).any(axis=1) & feature)
+    if not is_corner:
+        return _placed_midside(surface, k, goal, feature)
     if len(at) == 0:
         open_ = ~feature[c.pair_edges]
         one, two = c.face[c.pairs[open_]].T
@@ -156,7 +241,8 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
         its = of_element[t.element]
         own = its[(t.triangles == k).any(axis=1)][0]
         place, _ = BoxTree(surface.nodes[t.triangles], its).closest(goal[None], np.array([own]))
-        return place[0], "along its face"
+        rows = IdIndex(local.node_ids).of(np.array([node], np.int64))[0]
+        return _on_round_face(local, rows, place)[0], "along its face"
     if len(at) != 2:
         raise Refusal(
             f"node {node} at {point_text(surface.nodes[k])} is a corner, where {len(at)} creases meet; "
@@ -172,6 +258,26 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
     return place[0], "along its crease, rim or joint"
 
 
+def _placed_midside(surface: Mesh, k: int, goal: Array, feature: Array) -> tuple[Array, str]:
+    """The nearest place to a goal on the face that a midside node lies in, or on the crease."""
+    elements = _nodes_of_faces(surface)[k]
+    c = surface.connectivity
+    for name, block in surface.elements.items():
+        kind = KINDS[name]
+        if not kind.is_quadratic:
+            continue
+        row, column = np.nonzero(block.connectivity[:, kind.corners :] == k)
+        if len(row):
+            ends = block.connectivity[row[0], list(kind.edges[column[0]])]
+            edge = int(c.numbers_of(ends[None])[0])
+            if edge >= 0 and feature[edge]:
+                place, _ = BoxTree(surface.nodes[ends[[0, 1, 1]]][None]).closest(goal[None])
+                return place[0], "along its crease, rim or joint"
+    t = surface.triangulation
+    place, _ = BoxTree(surface.nodes[t.triangles[np.isin(t.element, elements)]]).closest(goal[None])
+    return _on_round_face(surface, np.array([k]), place)[0], "along its face"
+
+
 def _complaints(mesh: Mesh, new: Mesh, row: int, new_row: int) -> list[str]:
     """Elements at a node that have fallen below a limit, and facets there that have come to cross others."""
     limits, said = Limits(), []
@@ -180,7 +286,10 @@ def _complaints(mesh: Mesh, new: Mesh, row: int, new_row: int) -> list[str]:
     for measure, found in _measures(at, limits).items():
         fresh = [(number, value) for number, value in found if number not in dict(before.get(measure, []))]
         if fresh:
-            words = ", ".join(f"{number} ({value:.3g})" for number, value in fresh[:_NAMED])
+            fresh.sort(key=lambda one: -one[1] if measure in MORE_IS_WORSE else one[1])
+            over = sum(value <= 0 for _, value in fresh) if measure == "scaled_jacobian" else 0
+            words = f"{over} inside out; " if over else ""
+            words += ", ".join(f"{number} ({value:.3g})" for number, value in fresh[:_NAMED])
             more = ", ..." if len(fresh) > _NAMED else ""
             limit = getattr(limits, measure)
             said.append(f"{measure.replace('_', ' ')} beyond {limit:g}: {len(fresh)} element(s): {words}{more}")

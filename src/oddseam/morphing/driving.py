@@ -40,7 +40,8 @@ class Driven:
 
     ``at(t)`` (k, 3) is where they are after the share ``t`` of it; where ``settles`` holds they are then brought onto
     the surfaces that they lie on, as ``targets`` says of those that change, by patch, but none of the patches that they
-    leave.  ``turn`` is by how many degrees the change turns things.
+    leave.  ``turn`` is by how many degrees the change turns things; ``off`` how far any of the nodes is left from where
+    the change wants it.
     """
 
     nodes: Array
@@ -49,6 +50,7 @@ class Driven:
     turn: float = 0.0
     settles: bool = False
     leaves: frozenset[int] = frozenset()
+    off: float = 0.0
 
 
 def driven_by(change: Change, skeleton: Skeleton) -> Driven:
@@ -297,10 +299,10 @@ def _to_shape(skeleton: Skeleton, change: NewShape) -> Driven:
         _, elements = picked(skeleton, change.pick)
         which[:] = False
         which[np.unique(label[elements & (label >= 0)])] = True
-    end = shaped(skeleton, Skeleton.of(change.surface), which, change.smooth)
+    end, off = shaped(skeleton, Skeleton.of(change.surface), which, change.smooth)
     nodes = np.flatnonzero(skeleton.nodes_on(np.flatnonzero(which)))
     start, goal = skeleton.mesh.nodes[nodes], end[nodes]
-    return Driven(nodes, lambda t: start + t * (goal - start) if t < 1.0 else goal)
+    return Driven(nodes, lambda t: start + t * (goal - start) if t < 1.0 else goal, off=off)
 
 
 def _in_lattice(skeleton: Skeleton, change: Lattice) -> Driven:

@@ -70,6 +70,15 @@ class Goals:
         """By how many degrees the changes turn things at most."""
         return max((one.turn for one in self.driven), default=0.0)
 
+    @cached_property
+    def off(self) -> float:
+        """The largest distance that a driven node is left from the surface that it is to lie on."""
+        points = self.start.copy()
+        points[self.nodes] = self.end
+        on_targets = self._kept & np.isin(self._shaped_pairs[1], list(self._targets))
+        surfaces = np.abs(self._shaping(1.0, on_targets).off(points))
+        return max(float(surfaces.max(initial=0.0)), *(one.off for one in self.driven))
+
     def _all_targets(self) -> dict[int, tuple[Driven, int]]:
         """By patch the change that says where its surface goes."""
         found: dict[int, tuple[Driven, int]] = {}

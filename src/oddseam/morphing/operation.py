@@ -133,7 +133,11 @@ def _said_of(plan: Plan, points: Array) -> list[Step]:
 
     surface = plan.skeleton.on_surface
     return [
-        step("change", plan.goals.is_driven, "nodes that are driven"),
+        step(
+            "change",
+            plan.goals.is_driven,
+            f"nodes that are driven, {plan.goals.off:.3g} off their surfaces at most",
+        ),
         step("follow on the surface", surface & ~plan.goals.is_driven, "nodes"),
         step("follow within", ~surface & ~plan.goals.is_driven, f"nodes; reach {plan.reach:.4g}"),
     ]

@@ -22,6 +22,8 @@ from oddseam.morphing.settling import Level, Surfaces
 from oddseam.morphing.simplices import face_triangles
 from oddseam.morphing.skeleton import Skeleton
 
+#: How often a node of an edge is brought onto both of its patches by turns.
+_TURNS = 6
 #: Starts that are tried on a closed chain.
 _STARTS = 720
 #: What coordinates of a facet file are off by, over the size of the part.
@@ -30,17 +32,19 @@ _ROUNDING = 4e-7
 _THERE = 0.01
 
 
-def shaped(old: Skeleton, new: Skeleton, picked: Array, smooth: bool) -> Array:
+def shaped(old: Skeleton, new: Skeleton, picked: Array, smooth: bool) -> tuple[Array, float]:
     """(n, 3) where all nodes of the mesh are when patches, marked (p,), have become those of a new shape.
 
-    With ``smooth`` on the simple surfaces that these lie on, else on planes and facets.
+    With ``smooth`` on the simple surfaces that these lie on, else on planes and facets.  And the largest distance that
+    any of these nodes is left from there.
 
     Raises
     ------
     Refusal
         If the change is one of topology.
     """
-    return _Shaping(old, new, picked, smooth).run()
+    shaping = _Shaping(old, new, picked, smooth)
+    return shaping.run(), shaping.off()
 
 
 class _Shaping:
@@ -252,7 +256,7 @@ class _Shaping:
         return float(np.quantile(length * angle, 0.95)) / 4.0
 
     def _carry_midsides(self) -> None:
-        """Midside nodes of the surface, between the corners and on the simple surfaces that patches have become."""
+        """Midside nodes of the surface, between the corners and on what patches have become."""
         mid, ends = self.old.midsides
         its = np.flatnonzero(self.old.on_surface[mid] & self.is_placed[ends].all(axis=1))
         rows = mid[its]
@@ -261,6 +265,30 @@ class _Shaping:
         mark = np.zeros(len(self.start), bool)
         mark[rows] = True
         self._onto(mark)
+        node, patch = self.old.of_node
+        several = np.bincount(node[np.isin(patch, list(self.pairs))], minlength=len(mark)) > 1
+        moved = mark & (self.points != self.start).any(axis=1)
+        self._project(moved & ~several)
+        for _ in range(_TURNS):  # an edge is where the facets of two patches meet
+            self._project(moved & several)
+            self._onto(moved & several)
+
+    def off(self) -> float:
+        """The largest distance of a node from what its patches have become, but for what may stay."""
+        node, patch = self.old.of_node
+        t = self.new.surface.triangulation
+        tree = BoxTree(self.new.surface.nodes[t.triangles], self.new.label[t.element])
+        far = 0.0
+        for k, to in self.pairs.items():
+            rows = node[patch == k]
+            rows = rows[(self.points[rows] != self.start[rows]).any(axis=1)]
+            if not len(rows):
+                continue
+            level, at = self.levels.get(to), self.points[rows]
+            places, _ = tree.closest(at, np.full(len(rows), to))
+            away = np.linalg.norm(places - at, axis=1) if level is None else np.abs(level.distance(at))
+            far = max(far, float(away.max()))
+        return far
 
 
 def _local_sizes(skeleton: Skeleton) -> Array:

@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.features.patches import find_features
+from oddseam.features.simple import primitive_of
 from oddseam.geometry.fitted import NEAREST, FittedSurface
 from oddseam.geometry.primitives import Primitive
 from oddseam.geometry.triangles import area_vectors
@@ -151,14 +152,6 @@ class Skeleton:
                 ends.append(block.connectivity[:, np.array(kind.edges)].reshape(-1, 2).astype(np.int64))
         mid, first = np.unique(np.concatenate(mids), return_index=True)
         return mid, np.concatenate(ends)[first]
-
-
-def primitive_of(patch: Patch) -> Primitive | None:
-    """The simple surface that a patch lies on, or ``None``."""
-    if patch.kind == "free-form" or patch.centre is None:
-        return None
-    axis = np.array(patch.axis if patch.axis is not None else (0.0, 0.0, 1.0))
-    return Primitive(patch.kind, np.array(patch.centre), axis, patch.radius or 0.0, patch.tube or 0.0)
 
 
 def normals_at(surface: Mesh, which: Array) -> Array:

@@ -141,6 +141,9 @@ def improve(
     for name, value in limits.of.items():
         if not 0 <= value < np.inf:
             raise Refusal(f"{name} {value} is no limit")
+    if not len(mesh.triangulation.triangles):
+        held = ", ".join(mesh.elements) or "nothing"
+        raise Refusal(f"the mesh has no surface to improve: it holds {held}, and only tri and quad elements can be")
     deviation = _DEVIATION * mesh.diagonal if deviation is None else deviation
     if not 0 <= deviation < np.inf:
         raise Refusal(f"deviation {deviation} is no distance")

@@ -221,7 +221,10 @@ def _places(mesh: Mesh, going: Array, member: Array, label: Array, held: Array, 
 
 
 def without_collapsed(mesh: Mesh, going: Array) -> Mesh:
-    """The mesh without some elements and those that have a node twice; a quad with one edge gone becomes a triangle."""
+    """The mesh without some elements, and triangles, quads and tets that have a node twice.
+
+    A quad with one edge gone becomes a triangle.
+    """
     drop, triangles, like = [going], [], []
     at = 0
     for name, block in mesh.elements.items():
@@ -237,6 +240,9 @@ def without_collapsed(mesh: Mesh, going: Array) -> Mesh:
                         triangles.append(nodes[row][~same[row]])
                         like.append(at + row)
             drop.append(at + its)
+        elif name == "tet":
+            nodes = np.sort(block.connectivity, axis=1)
+            drop.append(at + np.flatnonzero((nodes[:, 1:] == nodes[:, :-1]).any(axis=1)))
         at += len(block)
     added = np.array(triangles, np.int32).reshape(-1, 3)
     return edited(
