@@ -155,7 +155,7 @@ def test_what_is_gone_is_listed_where_it_is_still_named(tmp_path):
         ("   2,  1.,", "   2,  1.x,", r"line 6: node: field 2: '1.x' is not a number"),
         ("   2,  1.,", "   1,  1.,", "line 6: node 1 is given twice"),
         ("12,2,20,3", "12,2,99,3", "line 20: element 12 refers to node 99, which is not there"),
-        ("12,2,20,3", "12,2,20", "line 19: 3 numbers for elements of type S3"),
+        ("12,2,20,3", "12,2,20", "line 20: S3: 3 numbers for an element, which takes 4"),
         ("1, 7, 2", "1, x, 2", "line 26: .*is no range of ids"),
         ("   1,  0.,", "   -1,  0.,", "line 5: node: the id is not a positive number"),
     ],
@@ -300,3 +300,20 @@ def test_the_solver_takes_a_mended_shell(tmp_path):
     mesh = dataclasses.replace(mesh, groups=oddseam.Groups({"held": held}))
     force, volume = solve(tmp_path, mesh, pulled(mesh), "*BOUNDARY\nHELD, 1, 6\n")
     assert volume == pytest.approx(6 * 0.02, rel=2e-2) and force == pytest.approx([-4, 5, 12], rel=1e-4)
+
+
+@pytest.mark.parametrize("type_", ["C3D8", "C3D8R", "F3D8"])
+def test_lines_of_elements_may_end_with_a_comma_or_have_more(tmp_path, type_):
+    nodes = [f"{k + 1}, {x}., {y}., {z}." for k, (z, y, x) in enumerate(np.ndindex(2, 2, 3))]
+    one, two = "1, 1, 2, 5, 4, 7, 8, 11, 10", "2, 2, 3, 6, 5, 8, 9, 12, 11"
+    lines = ["*NODE", *nodes, f"*ELEMENT, TYPE={type_}, ELSET=A"]
+    ways = {"comma": [f"{one},", f"{two} ,"], "more": [f"{one}, 7", f"{two}, 7"], "some": [one, f"{two}, 7"],
+            "split": ["1, 1, 2, 5, 4,", "7, 8, 11, 10", two], "split more": ["1, 1, 2, 5, 4,", "7, 8, 11, 10, 3", two]}  # fmt: skip
+    for name, rows in ways.items():
+        (tmp_path / "a.inp").write_text("\n".join([*lines, *rows, "*STEP", ""]))
+        mesh = oddseam.read_mesh(tmp_path / "a.inp")
+        assert mesh.counts == {"nodes": 12, "hex": 2}, name
+        assert mesh.node_ids[mesh.elements["hex"].connectivity].tolist()[1] == [2, 3, 6, 5, 8, 9, 12, 11]
+        assert any("further numbers" in what for what in mesh.source.carried) == ("more" in name or name == "some")
+        oddseam.write_mesh(mesh, tmp_path / "b.inp")
+        assert (tmp_path / "b.inp").read_text() == (tmp_path / "a.inp").read_text()

@@ -24,7 +24,24 @@ def every_kind():
         at, number = at + kind.size, number + 7
     groups = oddseam.Groups({"held": np.array([3, 5])}, {"loaded & <hot>": np.array([0, 8, 14])})
     parts = oddseam.Part("hood", 30), oddseam.Part("lip & rib", 7)
-    return oddseam.Mesh(rng.normal(size=(at, 3)), blocks, parts, np.arange(at)[::-1] * 3 + 1, groups)
+    nodes = rng.normal(size=(at, 3))
+    nodes[blocks["wedge"].connectivity[0]] = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [0, 1, 1]]
+    return oddseam.Mesh(nodes, blocks, parts, np.arange(at)[::-1] * 3 + 1, groups)
+
+
+def test_linear_wedges_are_read_either_way_round(tmp_path):
+    mesh = every_kind()
+    oddseam.write_mesh(mesh, tmp_path / "a.vtu", format="vtu-text")
+    text = (tmp_path / "a.vtu").read_text()
+    there = " ".join(map(str, mesh.elements["wedge"].connectivity[0].tolist()))
+    words = there.split()
+    assert there in " ".join(text.split())  # as others have them
+    other = text.replace(there, " ".join(words[k] for k in (0, 2, 1, 3, 5, 4)))
+    assert other != text
+    (tmp_path / "b.vtu").write_text(other)
+    back = oddseam.read_mesh(tmp_path / "b.vtu")
+    assert (back.elements["wedge"].connectivity == mesh.elements["wedge"].connectivity).all()
+    assert "wedges that face the other way, turned" in back.source.carried
 
 
 @pytest.mark.parametrize("form", ["vtu", "vtu-text"])

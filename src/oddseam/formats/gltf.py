@@ -20,7 +20,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import in_single_precision
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
 from oddseam.model.units import METRES
 
@@ -305,7 +305,7 @@ def write(mesh: Mesh, path: Path) -> Remarks:
         arrays.append(index)
         at += index.nbytes
     if not meshes:
-        raise FormatError(str(path), "the mesh has no surface, lines or points that a glTF could hold")
+        refuse_bare(mesh, path, "no surface, lines or points that a glTF could hold")
     scale = METRES[mesh.unit] if mesh.unit else 1.0
     root: dict[str, Any] = {"children": list(range(1, len(meshes) + 1))}
     if scale != 1.0:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, NoReturn
 
 import numpy as np
 
+from oddseam.errors import FormatError
 from oddseam.model import KINDS, Mesh
 from oddseam.model.units import METRES
 
@@ -80,7 +82,7 @@ def losses(
         elif kind.linear in kinds:
             said.converted.append(f"{what}, to {kind.linear} elements with their corners alone")
         else:
-            lost.append(what)
+            lost.append(what + (", whose surface `oddseam skin` takes" if kind.dimension == 3 else ""))
     if "ids" not in holds and _are_ids_worth_keeping(mesh):
         lost.append("node and element ids")
     if len(mesh.groups) and "groups" not in holds:
@@ -96,6 +98,13 @@ def losses(
     if len(mesh.account):
         lost.append("the account (keep a .seam file for that)")
     return said
+
+
+def refuse_bare(mesh: Mesh, path: Path, lacks: str) -> NoReturn:
+    """Refuse to write a mesh that lacks what a format is for; solids have a skin."""
+    solids = any(KINDS[kind].dimension == 3 for kind in mesh.elements)
+    advice = "; `oddseam skin` takes the surface of its solids" if solids else ""
+    raise FormatError(str(path), f"the mesh has {lacks}{advice}")
 
 
 def _are_ids_worth_keeping(mesh: Mesh) -> bool:

@@ -16,7 +16,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.formats.text import ObjStatements, as_bytes, line_of, obj_statements, text_begins
 from oddseam.model import Elements, Groups, Mesh, Part, Source
 
@@ -151,9 +151,9 @@ def rounded(mesh: Mesh) -> Mesh:
 def write(mesh: Mesh, path: Path) -> Remarks:
     """Write an OBJ file, a group for each part, with every digit; the result says what it cannot hold."""
     said = losses(mesh, kinds=_KINDS, holds={"parts"})
-    blocks = {name: block for name, block in mesh.elements.items() if _written_as(name)}
+    blocks = {name: block for name, block in mesh.elements.items() if _written_as(name)[1]}
     if not blocks:
-        raise FormatError(str(path), "the mesh has no surface, lines or points that an OBJ could hold")
+        refuse_bare(mesh, path, "no surface, lines or points that an OBJ could hold")
     names = ["_".join(part.name.split()) for part in mesh.parts]
     if any(name != part.name for name, part in zip(names, mesh.parts, strict=True)):
         said.converted.append("blanks in the names of parts, to underscores")

@@ -17,7 +17,7 @@ from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.formats.text import Numbers, as_bytes, line_of, numbers_in, text_begins
 from oddseam.model import KINDS, Mesh, Part, Source
 
@@ -135,7 +135,7 @@ def write(mesh: Mesh, path: Path) -> Remarks:
     """Write an OFF file with every digit; the result says what it cannot hold."""
     faces = [b.connectivity[:, : KINDS[k].corners] for k, b in mesh.elements.items() if KINDS[k].dimension == 2]
     if not faces:
-        raise FormatError(str(path), "the mesh has no surface that an OFF could hold")
+        refuse_bare(mesh, path, "no surface that an OFF could hold")
 
     def fill(file: BinaryIO) -> None:
         file.write(f"OFF\n# written by Odd Seam; unit of length: {mesh.unit_name}\n".encode())

@@ -18,7 +18,7 @@ from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.formats.text import as_bytes, line_of, numbers_in, text_begins
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
 
@@ -332,7 +332,7 @@ def _blocks(mesh: Mesh, path: Path) -> tuple[list[Array], Array]:
         elif kind.dimension == 1:
             lines = np.concatenate([lines, corners])
     if not faces and not len(lines):
-        raise FormatError(str(path), "the mesh has no surface and no lines that a PLY could hold")
+        refuse_bare(mesh, path, "no surface and no lines that a PLY could hold")
     return faces, lines
 
 

@@ -16,7 +16,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import in_single_precision, unlike
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.formats.text import BYTE_ORDER_MARK, as_bytes, stl_facets, text_begins
 from oddseam.geometry.triangles import unit_normals
 from oddseam.geometry.welding import weld_exact
@@ -136,7 +136,7 @@ def rounded_text(mesh: Mesh) -> Mesh:
 
 def _check_surface(mesh: Mesh, path: Path) -> None:
     if len(mesh.triangulation.triangles) == 0:
-        raise FormatError(str(path), "the mesh has no surface that an STL could hold")
+        refuse_bare(mesh, path, "no surface that an STL could hold")
 
 
 def write(mesh: Mesh, path: Path) -> Remarks:

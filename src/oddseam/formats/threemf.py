@@ -24,7 +24,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data, write_whole
-from oddseam.formats.losses import Remarks, losses
+from oddseam.formats.losses import Remarks, losses, refuse_bare
 from oddseam.formats.threemf_runs import VERTICES, Run, feed
 from oddseam.model import Mesh, Part, Source
 
@@ -382,7 +382,7 @@ def write(mesh: Mesh, path: Path) -> Remarks:
     """Write a package with one object, its parts as base materials; the result says what it cannot hold."""
     triangles = mesh.triangulation.triangles
     if not len(triangles):
-        raise FormatError(str(path), "the mesh has no surface that a 3MF could hold")
+        refuse_bare(mesh, path, "no surface that a 3MF could hold")
     said = losses(mesh, kinds=("tri",), holds={"unit", "parts"}, triangulated=True)
     if mesh.unit is None:
         said.lost.append("that the unit is unknown (written as mm, what the format takes where none is given)")

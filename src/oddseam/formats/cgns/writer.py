@@ -133,7 +133,7 @@ class _Boundaries:
             return
         conditions, names = _node(self._zone, "ZoneBC", "ZoneBC_t"), _Names()
         for part, members in self._found.items():
-            type_ = BOUNDARY_TYPE.get(part.boundary, "UserDefined") if part.boundary else "BCTypeNull"
+            type_ = BOUNDARY_TYPE.get(part.boundary, "UserDefined") if part.boundary else "Null"
             condition = _node(conditions, names(part.name), "BC_t", type_)
             points = np.concatenate(members).astype("<i4")[:, None]
             _node(condition, "PointList", "IndexArray_t", points)

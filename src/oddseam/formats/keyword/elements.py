@@ -10,7 +10,7 @@ _LINE3 = (0, 2, 1)  # the deck has the middle node between the ends
 TYPES = {
     "S3": "tri", "S4": "quad", "S6": "tri6", "S8": "quad8", "S4R": "quad", "S8R": "quad8",
     "C3D4": "tet", "C3D6": "wedge", "C3D8": "hex", "C3D10": "tet10", "C3D15": "wedge15", "C3D20": "hex20",
-    "C3D8R": "hex", "C3D8I": "hex", "C3D20R": "hex20", "C3D10T": "tet10",
+    "F3D4": "tet", "F3D6": "wedge", "F3D8": "hex", "C3D8R": "hex", "C3D8I": "hex", "C3D20R": "hex20", "C3D10T": "tet10",
     "T3D2": "line", "B31": "line", "B31R": "line", "T3D3": "line3", "B32": "line3", "B32R": "line3",
     "M3D3": "tri", "M3D4": "quad", "M3D4R": "quad", "M3D6": "tri6", "M3D8": "quad8", "M3D8R": "quad8",
     "CPS3": "tri", "CPS4": "quad", "CPS4R": "quad", "CPS6": "tri6", "CPS8": "quad8", "CPS8R": "quad8",

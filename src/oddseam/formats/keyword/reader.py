@@ -107,25 +107,10 @@ def _elements(lines: Lines, block: Block, deck: _Deck) -> _Elements | None:
         return None
     size = KINDS[kind].size
     rows = lines.data_rows(block)
-    columns, given = lines.fields(rows, 1 + size)
-    # an element may take several lines: all its numbers in a row
-    total = int(given.sum())
-    if total % (1 + size):
-        lines.fail(block.line, f"{total:,} numbers for elements of type {type_}, which take {1 + size} each")
-    most = int(given.max(initial=0))
-    flat_row, flat = np.repeat(np.arange(len(rows)), given), np.zeros(total, np.int64)
-    at = np.cumsum(given) - given
-    if most > 1 + size:
-        lines.fail(int(rows[np.argmax(given)]), f"more numbers than an element of type {type_} has nodes")
-    for k in range(most):
-        here = given > k
-        part, _ = lines.fields(rows[here], k + 1) if not here.all() else (columns, given)
-        flat[at[here] + k] = part.whole(k, type_)
-    begin = np.arange(0, total, 1 + size)
-    first = flat_row[begin]
-    if (begin != at[first]).any():
-        lines.fail(int(rows[first[np.argmax(begin != at[first])]]), f"an element of type {type_} begins within a line")
-    table = flat.reshape(-1, 1 + size)
+    first, table, spare = _numbers(lines, rows, 1 + size, type_)
+    if spare:
+        what = f"further numbers behind the nodes of elements of type {type_}"
+        deck.carried[what] = deck.carried.get(what, 0) + spare
     ids = _positive(lines, rows[first], table[:, 0], type_)
     _positive(lines, rows[first], table[:, 1:].min(axis=1, initial=_MOST), f"{type_}: a node")
     name = block.options.get("ELSET", "").upper()
@@ -133,6 +118,57 @@ def _elements(lines: Lines, block: Block, deck: _Deck) -> _Elements | None:
         deck.element_sets.setdefault(name, []).append(ids)
     nodes = table[:, 1:][:, list(node_order(kind, size))]
     return _Elements(kind, rows[first], ids, nodes, name)
+
+
+def _numbers(lines: Lines, rows: Array, count: int, type_: str) -> tuple[Array, Array, int]:
+    """So many numbers of each element: its first row, the numbers (m, count), and how many lines have more.
+
+    An element goes on in the lines below until it has all; what a line has beyond that is not read, as solvers do.
+    """
+    columns, given = lines.fields(rows, count)
+    if (given >= count).all():
+        table = np.column_stack([columns.whole(k, type_) for k in range(count)])
+        return np.arange(len(rows)), table, int((given > count).sum())
+    spread = _spread(lines, rows, given, count, type_)
+    return spread if spread is not None else _one_by_one(lines, rows, count, type_)
+
+
+def _spread(lines: Lines, rows: Array, given: Array, count: int, type_: str) -> tuple[Array, Array, int] | None:
+    """The same where all numbers of all lines count; ``None`` where they do not."""
+    total, most = int(given.sum()), int(given.max(initial=0))
+    at = np.cumsum(given) - given
+    begin = np.arange(0, total, count)
+    flat_row, flat = np.repeat(np.arange(len(rows)), given), np.zeros(total, np.int64)
+    if total % count or most > count or (begin != at[flat_row[begin]]).any():
+        return None
+    for k in range(most):
+        here = given > k
+        part, _ = lines.fields(rows[here], k + 1)
+        if not part.given(k).all():
+            return None
+        flat[at[here] + k] = part.whole(k, type_)
+    return flat_row[begin], flat.reshape(-1, count), 0
+
+
+def _one_by_one(lines: Lines, rows: Array, count: int, type_: str) -> tuple[Array, Array, int]:
+    """The same, element by element."""
+    first, table, spare = list[int](), list[list[int]](), 0
+    held: list[int] = []
+    for k, row in enumerate(rows.tolist()):
+        words = [word.strip() for word in lines.text(row).split(",")]
+        if not held:
+            first.append(k)
+        for word in (word for word in words if word):
+            if not word.isdigit():
+                lines.fail(row, f"{type_}: {word!r} is not a whole number")
+            held.append(int(word))
+        spare += len(held) > count
+        if len(held) >= count:
+            table.append(held[:count])
+            held = []
+    if held:
+        lines.fail(int(rows[first[-1]]), f"{type_}: {len(held)} numbers for an element, which takes {count}")
+    return np.array(first, np.int64), np.array(table, np.int64).reshape(-1, count), spare
 
 
 def _set(lines: Lines, block: Block, deck: _Deck) -> None:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-#: Cell type of each element kind, and where our local nodes stand in its order.
+#: Cell type of each element kind, and where our local nodes stand in its order; linear wedges are in use both ways.
 CELLS: dict[str, tuple[int, list[int]]] = {
     "point": (1, [0]), "line": (3, [0, 1]), "tri": (5, [0, 1, 2]), "quad": (9, [0, 1, 2, 3]),
-    "tet": (10, [0, 1, 2, 3]), "hex": (12, list(range(8))), "wedge": (13, [0, 2, 1, 3, 5, 4]),
+    "tet": (10, [0, 1, 2, 3]), "hex": (12, list(range(8))), "wedge": (13, list(range(6))),
     "pyramid": (14, list(range(5))), "line3": (21, [0, 1, 2]), "tri6": (22, list(range(6))),
     "quad8": (23, list(range(8))), "tet10": (24, list(range(10))), "hex20": (25, list(range(20))),
     "wedge15": (26, list(range(15))), "pyramid13": (27, list(range(13))),

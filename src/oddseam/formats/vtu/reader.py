@@ -25,6 +25,7 @@ from oddseam.formats.vtu.cells import (
 )
 from oddseam.formats.vtu.document import Decoder, Document, Piece
 from oddseam.geometry.polygons import triangulate_polygons
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Source
 
 
@@ -163,6 +164,8 @@ class _Grid:
                 continue
             table = np.concatenate([t for t, _ in self.blocks[kind]])
             rows = np.concatenate([r for _, r in self.blocks[kind]])
+            if kind == "wedge":
+                table = self._upright(table, nodes)
             number = of_cell[rows].astype(np.int64)
             again = seen[rows] | np.concatenate([[False], rows[1:] == rows[:-1]])  # cut out of the same cell
             number[again] = above + np.arange(again.sum())
@@ -176,6 +179,16 @@ class _Grid:
         groups = Groups(self._groups(self.point_data, np.arange(self.n_points)), self._groups(self.cell_data, cell))
         source = Source("vtu", self.path.name, 2.0**-52, self.carried)
         return Mesh(nodes, elements, parts, node_ids, groups, source=source)
+
+    def _upright(self, table: Array, nodes: Array) -> Array:
+        """Wedges the way round that most of them enclose something."""
+        bottom, top = nodes[table[:, :3]], nodes[table[:, 3:]]
+        up = top.mean(axis=1) - bottom.mean(axis=1)
+        looks = np.einsum("ij,ij->i", area_vectors(bottom) + area_vectors(top), up)
+        if (looks < 0).sum() <= (looks > 0).sum():
+            return table
+        self.carried["wedges that face the other way, turned"] = len(table)
+        return table[:, [0, 2, 1, 3, 5, 4]]
 
     def _whole(self, data: dict[str, list[Array]], name: str, count: int) -> Array | None:
         if name not in data or sum(map(len, data[name])) != count:
