@@ -31,16 +31,11 @@ def every_kind():
 
 def test_linear_wedges_are_read_either_way_round(tmp_path):
     mesh = every_kind()
-    oddseam.write_mesh(mesh, tmp_path / "a.vtu", format="vtu-text")
-    text = (tmp_path / "a.vtu").read_text()
-    there = " ".join(map(str, mesh.elements["wedge"].connectivity[0].tolist()))
-    words = there.split()
-    assert there in " ".join(text.split())  # as others have them
-    other = text.replace(there, " ".join(words[k] for k in (0, 2, 1, 3, 5, 4)))
-    assert other != text
-    (tmp_path / "b.vtu").write_text(other)
+    block = mesh.elements["wedge"]
+    other = {"wedge": oddseam.Elements(block.connectivity[:, [0, 2, 1, 3, 5, 4]], block.ids, block.part)}
+    oddseam.write_mesh(mesh.replaced(elements=dict(mesh.elements) | other), tmp_path / "b.vtu")
     back = oddseam.read_mesh(tmp_path / "b.vtu")
-    assert (back.elements["wedge"].connectivity == mesh.elements["wedge"].connectivity).all()
+    assert (back.elements["wedge"].connectivity == block.connectivity).all()
     assert "wedges that face the other way, turned" in back.source.carried
 
 
