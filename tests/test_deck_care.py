@@ -194,3 +194,56 @@ def test_new_elements_are_of_the_family_of_their_part(tmp_path):
     types = {options["TYPE"] for name, options, _ in decks.keyword_blocks((tmp_path / "cut.inp").read_text())
              if name == "ELEMENT"}  # fmt: skip
     assert types <= {"CPS4", "CPS3", "MASS"}
+
+
+def test_what_another_format_does_not_get_is_listed_by_kind_and_count(tmp_path):
+    for form, other, words in (
+        ("bdf", "inp", ("1 CONM2", "1 RBE2", "2 PLOAD4", "1 MPC", "frames of 1 nodes", "2 line elements")),
+        ("inp", "bdf", ("1 CLOAD", "1 RIGID BODY", "1 BOUNDARY", "groups")),
+        ("bdf", "vtu", ("1 FORCE", "1 SPC1")),
+        ("inp", "cgns", ("1 EQUATION", "1 DLOAD")),
+    ):
+        mesh = read_panel(tmp_path, form)
+        said = "\n".join(oddseam.write_mesh(mesh, tmp_path / f"other.{other}").lost)
+        assert all(word in said for word in words), said
+
+
+@pytest.mark.parametrize("kind", ["hex", "tet10", "wedge"])
+def test_solids_go_from_deck_to_deck_with_their_properties_and_names(tmp_path, kind):
+    import solids
+
+    block = solids.solid(solids.grid(*[np.linspace(0, 2, 3)] * 3), kind)
+    block = oddseam.name_parts(block, {block.parts[0].name: "Bearing Shell"})
+    block = oddseam.assign_property(block, young=70_000.0, poisson=0.33, density=2.7e-9)
+    oddseam.write_mesh(block, tmp_path / "a.bdf")
+    first = oddseam.read_mesh(tmp_path / "a.bdf", unit="mm")
+    written = oddseam.write_mesh(first, tmp_path / "b.inp")
+    assert not any("carries" in line for line in written.lost)
+    second = oddseam.read_mesh(tmp_path / "b.inp", unit="mm")
+    oddseam.write_mesh(second, tmp_path / "c.bdf")
+    third = oddseam.read_mesh(tmp_path / "c.bdf", unit="mm")
+    for mesh, name in ((first, "Bearing Shell"), (second, "BEARING_SHELL"), (third, "BEARING_SHELL")):
+        (part,) = mesh.parts
+        assert part.name == name and mesh.counts == block.counts
+        assert (part.material.young, part.material.poisson, part.material.density) == (70_000.0, 0.33, 2.7e-9)
+        assert oddseam.survey(mesh).finding("inverted elements") is None
+
+
+def test_a_renamed_part_keeps_its_name_in_the_deck(tmp_path):
+    panel = read_panel(tmp_path, "bdf")
+    named = oddseam.name_parts(panel, {"property 1": "flange"})
+    oddseam.write_mesh(named, tmp_path / "one.bdf")
+    again = oddseam.name_parts(oddseam.read_mesh(tmp_path / "one.bdf"), {"flange": "lip"})
+    oddseam.write_mesh(again, tmp_path / "two.bdf")
+    assert [part.name for part in oddseam.read_mesh(tmp_path / "two.bdf").parts] == ["lip", "property 2", "property 3"]
+
+
+def test_a_deck_keeps_its_properties_where_a_command_gives_a_thickness(tmp_path, run):
+    (tmp_path / "a.bdf").write_text(decks.bulk_panel())
+    done = run("cut", "a.bdf", "--at", "9,3,0", "--diameter", "2", "-o", "b.bdf", "--unit", "mm", "--thickness", "9")
+    assert done.returncode in (0, 1), done.stderr
+    assert "keep the thickness that the deck gives them" in done.stderr
+    thick = {part.id: part.thickness for part in oddseam.read_mesh(tmp_path / "b.bdf").parts}
+    assert thick[1] == 2.0 and thick[2] == 3.0
+    dense = oddseam.assign_property(read_panel(tmp_path, "bdf"), young=1000.0, poisson=0.2)
+    assert dense.parts[0].material.density == 7.85e-9

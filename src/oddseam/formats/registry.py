@@ -245,6 +245,7 @@ def write_mesh(
         why = "a working file keeps the deck as it was read, and both are done when a deck is written from it"
         raise Refusal(f"{path}: cannot {wish}; {why if fmt.name == 'seam' else f'{fmt.name} holds no cards'}")
     said = fmt.write(mesh, path) if fmt.write_deck is None else fmt.write_deck(mesh, path, care)
+    said.lost += _cards_left(mesh, fmt)
     move = 0.0
     broken: tuple[str, ...] = ()
     if rounded is not mesh:
@@ -253,6 +254,19 @@ def write_mesh(
         broken = tuple(prove(rounded).worse_than(prove(mesh)))
     lost, converted, carried, listed = (tuple(its) for its in (said.lost, said.converted, said.carried, said.listed))
     return Written(str(path), fmt.name, lost, converted, carried, listed, tuple(said.dangling), broken, move)
+
+
+def _cards_left(mesh: Mesh, fmt: Format) -> list[str]:
+    """What a deck carries that another format does not get."""
+    source = mesh.source
+    if source is None or source.records is None or fmt.name in (source.format, "seam"):
+        return []
+    cards = ", ".join(f"{count:,} {name}" for name, count in sorted(source.carried.items()))
+    found = [f"what {source.name} carries: {cards}"] if cards else []
+    framed = int((source.records.node_frame > 0).sum())
+    if framed:
+        found.append(f"frames of {framed:,} nodes, which are given in the basic one")
+    return found
 
 
 def _largest_rounding(mesh: Mesh, rounded: Mesh) -> float:

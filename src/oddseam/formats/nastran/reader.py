@@ -5,6 +5,7 @@ Nodes and elements are read by the column; the few cards of other kinds one by o
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -24,6 +25,8 @@ from oddseam.formats.nastran.scanning import INCLUDE, Scan
 from oddseam.model import KINDS, Elements, Material, Mesh, Part, Source
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
+#: A comment with the name of a property.
+PROPERTY_NAME = re.compile(rb"^\$[ \t]*property[ \t]+(\d{1,8}):[ \t]*([^\r\n]*)", re.IGNORECASE | re.MULTILINE)
 #: More than any id has digits for.
 _MOST = 2**62
 
@@ -122,7 +125,7 @@ def _property(deck: _Deck, card: Card) -> int:
     thickness = card.real(3, None) if card.name == "PSHELL" else _plies(card) if card.name == "PCOMP" else None
     if card.name == "PSHELL" and thickness is not None and not 0 < thickness < np.inf:
         raise ValueError(f"PSHELL {number}: the thickness {thickness} is not positive")
-    material = card.whole(2, 0) or None if card.name == "PSHELL" else None
+    material = card.whole(2, 0) or None if card.name in ("PSHELL", "PSOLID") else None
     deck.shells.setdefault(number, (thickness, material))
     return number
 
@@ -234,7 +237,7 @@ def _mesh(
         row = int(np.argmax(missing))
         what = f"GRID {node_ids[row]} is given in frame {node_frame[row]}"
         scan.fail(int(scan.of("GRID")[row]), f"{what}, which is not there as CORD2R, CORD2C or CORD2S")
-    parts = _parts(deck, blocks)
+    parts = _parts(deck, blocks, _names(whole.text))
     elements = _elements(scan, node_ids, blocks, np.array([part.id for part in parts], np.int64))
     used = sorted(set(frames) - {0})
     record = np.concatenate([np.zeros(0, np.int64), *(b.record for b in blocks)])
@@ -288,20 +291,31 @@ def _elements(scan: Scan, node_ids: Array, blocks: list[_Block], part_ids: Array
     }
 
 
-def _parts(deck: _Deck, blocks: list[_Block]) -> tuple[Part, ...]:
+def _parts(deck: _Deck, blocks: list[_Block], names: dict[int, str]) -> tuple[Part, ...]:
     """One part for each property, then one for each that an element uses but no card gives."""
     used = {int(n) for block in blocks for n in np.unique(block.part).tolist()}
     parts = []
     for number, (thickness, material) in deck.shells.items():
         if number in used or deck.properties[number] == "PSHELL":
             held = None if material is None else deck.materials.get(material)
-            parts.append(Part(f"property {number}", number, None, thickness, held))
-    parts += [Part(f"property {n}" if n else "rods without a property", n) for n in sorted(used - deck.shells.keys())]
+            parts.append(Part(names.get(number, f"property {number}"), number, None, thickness, held))
+    for n in sorted(used - deck.shells.keys()):
+        parts.append(Part(names.get(n, f"property {n}") if n else "rods without a property", n))
     return tuple(parts)
+
+
+def _names(text: bytes) -> dict[int, str]:
+    """Names of properties in comments such as ours: ``$ property 4: flange``."""
+    found = ((int(number), name.decode("utf-8", "replace").strip()) for number, name in PROPERTY_NAME.findall(text))
+    names: dict[int, str] = {}
+    for number, name in dict(found).items():  # of several for one number the last
+        if name and name not in names.values():
+            names[number] = name
+    return names
 
 
 def _carried(scan: Scan) -> dict[str, int]:
     """Cards that are not interpreted, with counts."""
-    known = {"GRID", "PSHELL", "MAT1", "ENDDATA", *ELEMENTS}
+    known = {"GRID", "PSHELL", "PSOLID", "MAT1", "ENDDATA", *ELEMENTS}
     carried = {name: count for name, count in scan.counts().items() if name and name not in known}
     return carried

@@ -34,7 +34,7 @@ from oddseam.formats.nastran.scanning import INCLUDE, Scan
 from oddseam.formats.nastran.sums import drop_empty_sums
 from oddseam.formats.nastran.trimming import trimmed_cards
 from oddseam.formats.rewriting import Differences, Rewriting, differences
-from oddseam.model import Material, Mesh, Part
+from oddseam.model import KINDS, Material, Mesh, Part
 from oddseam.model.source import ELEMENT, END, MATERIAL, NODE, PROPERTY, Records
 
 #: The card that a new element of each kind is written on; lines only where they came on one.
@@ -127,7 +127,7 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
             on[block.connectivity] = True
     text = ["$ written by Odd Seam\n", f"$ unit of length: {mesh.unit_name}\n", "BEGIN BULK\n"]
     for part in used:
-        text.append(f"$ property {part.id}: {' '.join(part.name.split())}\n"[:72].rstrip("\n") + "\n")
+        text.append(_named(part))
     text += [_mat1(material) for material in materials.values()]
     text += [_pshell(part) if part.thickness else _psolid(part) for part in used if part.material is not None]
     ids: list[int] = mesh.node_ids[on].tolist()
@@ -136,7 +136,12 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
         if kind in _CARD_OF:
             text += _element_cards(mesh, kind, np.arange(len(block)))
     text.append("ENDDATA\n")
-    return [line.encode("latin-1", "replace") for line in text]
+    return [line.encode("utf-8") for line in text]
+
+
+def _named(part: Part) -> str:
+    """A comment with the name of a part, from which it is read again."""
+    return f"$ property {part.id}: {' '.join(part.name.split())}".encode()[:120].decode("utf-8", "ignore") + "\n"
 
 
 def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, care: Care) -> list[bytes]:
@@ -265,14 +270,23 @@ def _changed_properties(mesh: Mesh, records: Records, new: Rewriting) -> list[st
         role, key = int(records.role[k]), int(records.key[k])
         seen.add((role, key))
         if role == PROPERTY and key in parts and parts[key] != part_before.get(key):
-            if _name(new.record(k)) == "PSHELL":
-                material = parts[key].material
-                changes = {2: str(material.id) if material else "", 3: real_text(parts[key].thickness or 0.0, 8)}
-                new.replace(k, replaced(new.record(k), changes))
+            name, material = _name(new.record(k)), parts[key].material
+            mid = str(material.id) if material else ""
+            if name == "PSHELL":
+                new.replace(k, replaced(new.record(k), {2: mid, 3: real_text(parts[key].thickness or 0.0, 8)}))
+            elif name == "PSOLID" and mid:
+                new.replace(k, replaced(new.record(k), {2: mid}))
         elif role == MATERIAL and key in materials and materials[key] != material_before.get(key):
             new.replace(k, _mat1(materials[key]))
     added = [_mat1(m) for number, m in materials.items() if (MATERIAL, number) not in seen]
-    return added + [_pshell(p) for p in mesh.parts if (PROPERTY, p.id) not in seen and p.thickness and p.material]
+    named = {part.id: part.name for part in mesh.source.parts}
+    shells = {int(k) for kind, b in mesh.elements.items() if KINDS[kind].dimension == 2 for k in np.unique(b.part)}
+    for row, part in enumerate(mesh.parts):
+        if (PROPERTY, part.id) in seen:
+            added += [_named(part)] if part.name != named.get(part.id, part.name) else []
+        elif part.material is not None and (part.thickness or row not in shells):
+            added += [_named(part), _pshell(part) if part.thickness else _psolid(part)]
+    return added
 
 
 def _name(text: bytes) -> str:
