@@ -5,6 +5,7 @@ from __future__ import annotations
 import decks
 import numpy as np
 import pytest
+import solids
 
 import oddseam
 
@@ -110,3 +111,50 @@ def test_new_nodes_take_the_frames_of_those_beside(tmp_path):
         assert back.node_ids.tolist() == new.node_ids.tolist() or sorted(back.node_ids) == sorted(new.node_ids)
         order = np.argsort(back.node_ids), np.argsort(new.node_ids)
         assert np.abs(back.nodes[order[0]] - new.nodes[order[1]]).max() < 1e-8
+
+
+def test_a_rim_keeps_its_ids_where_its_number_stays(tmp_path):
+    path = tmp_path / "panel.bdf"
+    path.write_text(decks.bulk_panel())
+    panel = oddseam.read_mesh(path, unit="mm")
+    cut = oddseam.cut_opening(panel, at=(9.2, 3, 0), diameter=1.6, nodes=16)
+    (row,) = [row for row in oddseam.list_openings(cut) if row["nodes"] == 16]
+    assert row["length"] == pytest.approx(1.6, rel=0.02) == pytest.approx(row["width"], rel=0.02)
+    for more in ({"diameter": 2.2}, {"to": (9.2, 8.5, 0)}, {"to": (9.5, 3.2, 0), "diameter": 1.2}):
+        moved = oddseam.move_opening(cut, near=tuple(cut.nodes[cut.node_ids == row["ids"][0]][0]), **more)
+        (now,) = [other for other in oddseam.list_openings(moved) if other["nodes"] == 16]
+        assert sorted(now["ids"]) == sorted(row["ids"])
+        was = {n: cut.nodes[cut.node_ids == n][0] - row["centre"] for n in row["ids"]}
+        for number in row["ids"]:
+            there = moved.nodes[moved.node_ids == number][0] - now["centre"]
+            cosine = there @ was[number] / np.linalg.norm(there) / np.linalg.norm(was[number])
+            assert cosine > 0.9
+
+
+def test_what_goes_and_is_referred_to_is_named_in_the_account(tmp_path):
+    path = tmp_path / "panel.bdf"
+    path.write_text(decks.bulk_panel())
+    panel = oddseam.read_mesh(path, unit="mm")
+    cut = oddseam.cut_opening(panel, at=(3, 9.5, 0), diameter=2.0)
+    notes = "\n".join(cut.account.last.outcome.notes)
+    gone = np.setdiff1d(panel.node_ids, cut.node_ids)
+    assert len(gone) and "nodes go that cards refer to" in notes and "SET1" in notes
+
+
+def test_openings_have_length_and_width_and_borders_are_told_apart(panel):
+    rows = oddseam.list_openings(panel)
+    assert [row["kind"] for row in rows] == ["rim", "border"]
+    assert (rows[0]["length"], rows[0]["width"]) == pytest.approx((2.0, 2.0))
+    assert (rows[1]["length"], rows[1]["width"]) == pytest.approx((12.0, 12.0))
+    slot = oddseam.cut_opening(panel, at=(9, 3, 0), shape="slot", length=3.0, width=1.2, turn=20.0, nodes=40)
+    (row,) = [row for row in oddseam.list_openings(slot) if row["kind"] == "rim" and row["centre"][0] > 8]
+    assert row["length"] == pytest.approx(3.0, rel=0.02) and row["width"] == pytest.approx(1.2, rel=0.02)
+    with pytest.raises(oddseam.Refusal, match="outer border of a flat sheet"):
+        oddseam.fill(panel, near=(0, 0, 0))
+    assert oddseam.fill(panel, below=50.0).account.last.outcome.steps[0].count == 1
+
+
+def test_bores_of_solids_are_listed():
+    rows = oddseam.list_openings(solids.solid(solids.bored_block(), "hex"))
+    (row,) = [row for row in rows if row["kind"] == "bore"]
+    assert row["diameter"] == pytest.approx(20.0, rel=1e-3) and row["length"] == pytest.approx(40.0)

@@ -148,6 +148,10 @@ class Outcome:
     unmet: tuple[str, ...] = ()
     loss: Loss | None = None
 
+    def with_notes(self, notes: tuple[str, ...]) -> Outcome:
+        """The same, with more notes."""
+        return replace(self, notes=(*self.notes, *notes)) if notes else self
+
     def with_loss(self, loss: Loss) -> Outcome:
         """The same, with what was lost; lost places are unmet."""
         return replace(self, loss=loss, unmet=(*self.unmet, *loss.unmet))

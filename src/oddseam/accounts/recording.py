@@ -33,6 +33,9 @@ class Recordable(Protocol):
     def with_account(self, account: Account) -> Any:
         """The same with another account."""
 
+    def gone_since(self, before: Any) -> tuple[str, ...]:
+        """What has gone since an earlier state that others refer to, in words."""
+
 
 P = ParamSpec("P")
 M = TypeVar("M", bound=Recordable)
@@ -74,6 +77,7 @@ def recorded(
             result, outcome = function(*args, **kwargs)
             if loss is not None and outcome.loss is None:
                 outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
+            outcome = outcome.with_notes(result.gone_since(mesh))
             entry = Entry(
                 operation=operation,
                 settings=settings,

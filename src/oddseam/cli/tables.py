@@ -262,11 +262,14 @@ def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, An
     console.print(f"[bold]{name}[/bold], {len(rows):,} opening(s), lengths in {mesh.unit_name}", markup=True)
     if not rows:
         return
-    table = _table("what", "diameter", "roundness", "nodes", "part", "centre", "axis", right=(1, 2, 3))
+    table = _table(
+        "what", "diameter", "length", "width", "round", "nodes", "part", "centre", "axis", right=(1, 2, 3, 4, 5)
+    )
     for row in rows[:_MOST_PATCHES]:
         axis = "" if row["roundness"] < 0.5 else _point(np.round(row["axis"], 5) + 0.0)
         table.add_row(
-            row["kind"], f"{row['diameter']:.6g}", f"{row['roundness']:.3f}", str(row["nodes"]), row["part"],
+            row["kind"], f"{row['diameter']:.6g}", f"{row['length']:.5g}", f"{row['width']:.5g}",
+            f"{row['roundness']:.3f}", str(row["nodes"]), row["part"],
             _point(np.round(row["centre"], 9) + 0.0), axis,
         )  # fmt: skip
     console.print(table)

@@ -7,30 +7,34 @@ from typing import Any
 import numpy as np
 
 from oddseam.errors import Refusal
+from oddseam.features.patches import find_features
 from oddseam.findings.finding import point_of
+from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
-from oddseam.model import Mesh
+from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import Rim
+from oddseam.model.outer_faces import skin
 
 
 def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
-    """List the openings: closed rims, and cylindrical patches that are holes, if the mesh has patches.
+    """List the openings: closed rims, and cylindrical patches that are holes: of solids, and of a mesh with patches.
 
     Parameters
     ----------
     mesh : Mesh
-        See ``find_features`` for patches.
+        See ``find_features`` for patches.  Of solids the skin is looked at.
 
     Returns
     -------
     list of dict
-        The smallest first: ``kind`` (``rim`` or ``bore``), mean diameter, roundness (least over largest radius; 1 for a
-        bore), centre, axis, part, number of nodes on the rim, and the ids of these.
+        The smallest first: ``kind`` (``rim``, ``bore``, or ``border`` for the outer rim of a sheet), mean diameter,
+        length and width (of the smallest rectangle round a rim; a bore's are its depth and diameter), roundness (least
+        over largest radius; 1 for a bore), centre, axis, part, number of nodes on the rim, and the ids of these.
 
     Notes
     -----
-    The outer border of a sheet is a rim too.  O(n log n).
+    O(n log n).
 
     Examples
     --------
@@ -40,10 +44,11 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
     >>> disc = np.concatenate([np.column_stack([k, k + 12, j + 12]), np.column_stack([k, j + 12, j])])
     >>> washer = oddseam.Mesh.from_triangles(np.concatenate([2.0 * ring, 5.0 * ring]), disc, unit="mm")
     >>> [(row["kind"], round(row["diameter"], 6), row["nodes"]) for row in oddseam.list_openings(washer)]
-    [('rim', 4.0, 12), ('rim', 10.0, 12)]
+    [('rim', 4.0, 12), ('border', 10.0, 12)]
     """
     rows = [rim_row(mesh, rim) for rim in mesh.connectivity.rims if rim.closed]
-    rows += _bores(mesh)
+    solids = any(KINDS[kind].dimension == 3 for kind in mesh.elements)
+    rows += _bores(find_features(skin(mesh)) if solids else mesh)
     return sorted(rows, key=lambda row: (row["diameter"], row["centre"]))
 
 
@@ -51,9 +56,12 @@ def rim_row(mesh: Mesh, rim: Rim) -> dict[str, Any]:
     """What ``list_openings`` says of a rim."""
     centre, axis, radii = circle_of(mesh.nodes[rim.nodes])
     element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
+    shape = rim_shape(mesh, rim)
     return {
-        "kind": "rim",
+        "kind": "border" if shape.is_outer else "rim",
         "diameter": 2.0 * float(radii.mean()),
+        "length": shape.length,
+        "width": shape.width,
         "roundness": float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
         "centre": point_of(centre),
         "axis": point_of(axis),
@@ -95,12 +103,15 @@ def _bores(mesh: Mesh) -> list[dict[str, Any]]:
         along = away @ axis
         if float(np.einsum("ij,ij->", vectors[its], away - np.outer(along, axis))) >= 0:
             continue
-        centre = np.array(patch.centre) + 0.5 * (along.min() + along.max()) * axis
         nodes = np.unique(t.triangles[its])
+        along = (mesh.nodes[nodes] - np.array(patch.centre)) @ axis
+        centre = np.array(patch.centre) + 0.5 * (along.min() + along.max()) * axis
         rows.append(
             {
                 "kind": "bore",
                 "diameter": 2.0 * patch.radius,
+                "length": float(np.ptp(along)),
+                "width": 2.0 * patch.radius,
                 "roundness": 1.0,
                 "centre": point_of(centre),
                 "axis": point_of(axis),

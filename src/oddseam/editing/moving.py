@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import point_text
+from oddseam.arrays import IdIndex, point_text
 from oddseam.editing.listing import nearest_rim, rim_row
 from oddseam.editing.openings import cut_opening
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.mending.by_hand import fill
 from oddseam.model import Mesh
+from oddseam.model.connectivity import Rim
 from oddseam.model.loss import changed_shape
 
 #: Least over largest radius of an opening that counts as round.
@@ -47,7 +50,8 @@ def move_opening(
     Returns
     -------
     Mesh
-        Where the opening was there are elements like those around; away from both places everything stays.
+        Where the opening was there are elements like those around; away from both places everything stays.  Nodes of
+        the rim keep their ids where their number stays.
 
     Raises
     ------
@@ -82,6 +86,34 @@ def move_opening(
         nodes=rim["nodes"] if nodes is None else nodes,
         collars=collars,
     )
+    cut = _with_rim_ids(mesh, own, cut, rim["centre"] if to is None else to)
     steps = (*closed.account.last.outcome.steps, *cut.account.last.outcome.steps)
     what = Step("move", 1, 0.0, f"opening of diameter {rim['diameter']:.6g}", (rim["centre"],))
     return cut, Outcome((what, *steps), closed.account.last.outcome.notes, ())
+
+
+def _with_rim_ids(mesh: Mesh, rim: Rim, cut: Mesh, at: tuple[float, float, float]) -> Mesh:
+    """The mesh whose new rim has the ids of the old one, node for node as they lie about its middle."""
+    new = nearest_rim(cut, _on_rim(cut, at))
+    if len(new.nodes) != len(rim.nodes):
+        return cut
+    old_at, new_at = (m.nodes[its.nodes] - m.nodes[its.nodes].mean(axis=0) for m, its in ((mesh, rim), (cut, new)))
+    old_at /= np.linalg.norm(old_at, axis=1).mean()
+    new_at /= np.linalg.norm(new_at, axis=1).mean()
+    ways = [(way, k) for way in (1, -1) for k in range(len(new_at))]
+    off = [float(((np.roll(new_at[::way], k, axis=0) - old_at) ** 2).sum()) for way, k in ways]
+    way, k = ways[int(np.argmin(off))]
+    rows = np.roll(new.nodes[::way], k)
+    ids = cut.node_ids.copy()
+    wanted = mesh.node_ids[rim.nodes]
+    where, missing = IdIndex(cut.node_ids).of(wanted)
+    ids[where[~missing]] = cut.node_ids[rows[~missing]]  # one that is still there elsewhere takes the other's
+    ids[rows] = wanted
+    return cut.replaced(node_ids=ids) if len(np.unique(ids)) == len(ids) else cut
+
+
+def _on_rim(cut: Mesh, at: tuple[float, float, float]) -> tuple[float, float, float]:
+    """A node of the closed rim whose middle is nearest to a place."""
+    rims = [rim for rim in cut.connectivity.rims if rim.closed]
+    middles = np.array([cut.nodes[rim.nodes].mean(axis=0) for rim in rims])
+    return point_of(cut.nodes[rims[int(np.argmin(np.linalg.norm(middles - np.array(at), axis=1)))].nodes[0]])

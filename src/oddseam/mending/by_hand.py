@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.mending.clusters import gathered_nodes
 from oddseam.mending.filling import fill_rims
@@ -138,9 +139,9 @@ def fill(
     ----------
     mesh : Mesh
     near : (x, y, z) or a sequence of such, optional
-        The rim nearest to each point.
+        The rim nearest to each point; not the outer border of a flat sheet, which a fill would double.
     below : float, optional
-        Every rim with a smaller mean diameter, see ``list_openings``.
+        Every rim that is shorter, see the length in ``list_openings``; the outer border of a flat sheet is none.
     nodes : tuple of int, optional
         Ids of nodes on one rim, in order round it: the part of the hole between them is
         filled, straight from the last to the first.
@@ -170,12 +171,19 @@ def fill(
     if nodes is not None:
         return _fill_nodes(mesh, nodes)
     if below is not None:
-        diameter = c.rim_diameters(mesh.nodes)
-        chosen = [rim for rim, across in zip(c.rims, diameter.tolist(), strict=True) if across < below]
+        shapes = [rim_shape(mesh, rim) for rim in c.rims]
+        chosen = [rim for rim, shape in zip(c.rims, shapes, strict=True) if shape.length < below and not shape.is_lid]
         if not chosen:
-            raise Refusal(f"no rim is less than {below:g} across; the smallest is {diameter.min():.4g}")
+            raise Refusal(f"no rim is less than {below:g} across; the smallest is {min(s.length for s in shapes):.4g}")
     else:
         chosen = [c.rims[k] for k in _nearest_rims(mesh, np.array(near, float))]
+        for rim in chosen:
+            if rim_shape(mesh, rim).is_lid:
+                at = point_text(mesh.nodes[rim.nodes].mean(axis=0))
+                raise Refusal(
+                    f"the rim with {len(rim.nodes):,} nodes about {at} is the outer border of a flat sheet, which a fill "
+                    "would double; name a point nearer to the opening"
+                )
     filled, report = fill_rims(mesh, chosen, flat=flat, may_cross=may_cross)
     unmet = tuple(
         f"the rim at {point_text(mesh.nodes[rim.nodes].mean(axis=0))} was not filled: {reason}"

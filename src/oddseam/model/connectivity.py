@@ -15,7 +15,6 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.loops import circle_of
 from oddseam.model.faces import Faces
 
 
@@ -242,10 +241,6 @@ class Connectivity:
             np.minimum.at(low, label, points)
             np.maximum.at(high, label, points)
         return np.bincount(label, minlength=count), np.linalg.norm(high - low, axis=1), (low + high) / 2
-
-    def rim_diameters(self, nodes: Array) -> Array:
-        """(r,) mean diameter of every rim, about the middle of the area that it encloses."""
-        return np.array([2.0 * circle_of(nodes[rim.nodes])[2].mean() for rim in self.rims])
 
     @cached_property
     def rims(self) -> list[Rim]:

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Account
-from oddseam.arrays import Array, check_index, check_unique, locked, point_text
+from oddseam.arrays import Array, check_index, check_unique, locked, point_text, runs_text
 from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
@@ -194,6 +194,24 @@ class Mesh:
         """The same mesh with another account, at the end of an operation: the ids that it has now are had for good."""
         one, two = self.last_ids, self._top_ids()
         return self.replaced(account=account, last_ids=(max(one[0], two[0]), max(one[1], two[1])))
+
+    def gone_since(self, before: Mesh) -> tuple[str, ...]:
+        """Nodes and elements that were there before and that cards of the deck refer to, in words."""
+        references = None if before.source is None else before.source.references
+        if references is None or before is self:
+            return ()
+        said = []
+        for what, was, now in (
+            ("node", before.node_ids, self.node_ids),
+            ("element", before.element_ids, self.element_ids),
+        ):
+            gone = was[~np.isin(was, now)]
+            hits = references.hits(what, gone)
+            if hits:
+                ids = np.unique(np.concatenate([gone[its] for _, its in hits]))
+                cards = dict.fromkeys(references.names[references.name[row]] for row, _ in hits)
+                said.append(f"{what}s go that cards refer to ({', '.join(cards)}): {runs_text(ids)}")
+        return tuple(said)
 
     # ------------------------------------------------------------------ sizes
 

@@ -12,6 +12,7 @@ from oddseam.errors import OddSeamError, PickError
 from oddseam.features.patches import find_features
 from oddseam.findings.pieces import piece_order
 from oddseam.findings.qualities import element_quality
+from oddseam.findings.rim_shapes import rim_lengths
 from oddseam.formats import read_mesh
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import MORE_IS_WORSE
@@ -239,8 +240,7 @@ class _Elements:
         return self._marked(self._at_rims(self._small_rims(node)))
 
     def _small_rims(self, node: Node) -> list[int]:
-        diameter = self._mesh.connectivity.rim_diameters(self._mesh.nodes)
-        return np.flatnonzero(diameter < float(str(node.values[0]))).tolist()
+        return np.flatnonzero(rim_lengths(self._mesh) < float(str(node.values[0]))).tolist()
 
     def _nearest_rim(self, node: Node) -> list[int]:
         rims = self._mesh.connectivity.rims
