@@ -263,7 +263,7 @@ def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, An
     if not rows:
         return
     table = _table(
-        "what", "diameter", "length", "width", "round", "nodes", "part", "centre", "axis", right=(1, 2, 3, 4, 5)
+        "what", "diameter", "length", "width", "roundness", "nodes", "part", "centre", "axis", right=(1, 2, 3, 4, 5)
     )
     for row in rows[:_MOST_PATCHES]:
         axis = "" if row["roundness"] < 0.5 else _point(np.round(row["axis"], 5) + 0.0)

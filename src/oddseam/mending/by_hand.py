@@ -181,8 +181,8 @@ def fill(
             if rim_shape(mesh, rim).is_lid:
                 at = point_text(mesh.nodes[rim.nodes].mean(axis=0))
                 raise Refusal(
-                    f"the rim with {len(rim.nodes):,} nodes about {at} is the outer border of a flat sheet, which a fill "
-                    "would double; name a point nearer to the opening"
+                    f"the rim with {len(rim.nodes):,} nodes about {at} is the outer border of a flat sheet, which a "
+                    "fill would double; name a point nearer to the opening"
                 )
     filled, report = fill_rims(mesh, chosen, flat=flat, may_cross=may_cross)
     unmet = tuple(
