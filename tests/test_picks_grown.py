@@ -10,6 +10,7 @@ import shapes
 from test_openings import panel
 
 import oddseam
+from oddseam.model import KINDS
 
 
 @pytest.fixture(scope="module")
@@ -170,3 +171,30 @@ def test_the_command_counts_lists_draws_and_keeps(run, tmp_path, holed):
     for words in (("all", "--group", "x"), ("all", "--of", "edges", "--group", "x", "-o", "y.seam")):
         refused = run("pick", "holed.seam", *words)
         assert refused.returncode == 2 and refused.stderr.count("\n") == 1 and not (tmp_path / "y.seam").exists()
+
+
+@pytest.mark.parametrize("kind", ["hex", "tet", "hex20", "tet10"])
+def test_picks_that_speak_of_surfaces_work_on_the_skin_of_solids(kind):
+    import solids
+
+    mesh = solids.solid(solids.bored_block(), kind)
+    radius = np.hypot(mesh.nodes[:, 0], mesh.nodes[:, 2])
+    for what, on in (
+        ("near (30, 20, 0) flat 5", mesh.nodes[:, 0] > 30.0 - 1e-9),
+        ("patch (0, 20, 10)", radius < 10.0 + 1e-6),
+        ("surface (0, 20, 10)", radius < 10.0 + 1e-6),
+        ("near (0, 0, 20) flat 5", mesh.nodes[:, 1] < 1e-9),
+    ):
+        nodes = oddseam.pick(mesh, what, of="nodes")
+        if kind in ("hex", "tet"):
+            assert nodes.tolist() == np.flatnonzero(on).tolist(), what
+        else:  # midside nodes of chords are off the cylinder
+            assert set(nodes.tolist()) >= set(np.flatnonzero(on & np.isin(np.arange(len(on)), nodes)).tolist())
+            assert len(nodes) > on.sum() / 2
+        elements = oddseam.pick(mesh, what)
+        block = next(iter(mesh.elements.values()))
+        faces = np.isin(block.connectivity[:, : KINDS[kind].corners], nodes).sum(axis=1)
+        assert (faces[elements] >= 3).all()
+    assert len(oddseam.pick(mesh, "near (30, 20, 0)")) == 1
+    lip = oddseam.pick(mesh, "part 'block' and near (30, 20, 0) flat 5")
+    assert set(lip.tolist()) == set(oddseam.pick(mesh, "near (30, 20, 0) flat 5").tolist())

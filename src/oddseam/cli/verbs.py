@@ -24,6 +24,7 @@ from oddseam.cli.arguments import (
 from oddseam.cli.progress import shown
 from oddseam.errors import Refusal
 from oddseam.formats import format_of
+from oddseam.picks.on_skin import has_skin_alone
 
 _NUMBER = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?")
 
@@ -59,6 +60,9 @@ def run_features(args: argparse.Namespace) -> int:
     if args.output is not None:
         check_output(args)
     mesh = oddseam.read_mesh(args.input, unit=args.unit)
+    if args.output is None and has_skin_alone(mesh):
+        print("of the outer faces of its solids:", file=sys.stderr)
+        mesh = oddseam.skin(mesh)
     with shown() as progress:
         mesh = oddseam.find_features(mesh, crease=args.crease, ridge=args.ridge, noise=args.noise, progress=progress)
     status = 0 if args.output is None else finish(mesh, args)

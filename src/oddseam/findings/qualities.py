@@ -155,7 +155,11 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
         return rows, None
     places, n = _places_of_elements(mesh, poor)
     share = len(poor) / total
+    of_solids = all(KINDS[kind].dimension == 3 for kind in mesh.elements if KINDS[kind].dimension > 1)
+    advice = "`oddseam remesh` makes even elements."
+    if of_solids:
+        advice = "Solids are not meshed anew here: mesh the part again where it is poor, or move nodes."
     return rows, Finding(
         "poor elements", "warning", len(poor), "elements (element ids)",
-        f"{share:.1%} of the elements are beyond a quality limit", "`oddseam remesh` makes even elements.", places, n,
+        f"{share:.1%} of the elements are beyond a quality limit", advice, places, n,
     )  # fmt: skip

@@ -21,7 +21,7 @@ _ROUNDS = 4
 #: Patches that differ so much are none that became each other.
 _DEAREST = 6.0
 #: What to do instead.
-ADVICE = "a morph cannot do that: `oddseam splice` or `cut` can"
+ADVICE = "a morph cannot do that; in shells `oddseam splice` or `cut` can, a solid has to be meshed anew"
 
 
 def matched(old: Network, new: Network, picked: Array) -> dict[int, int]:

@@ -17,6 +17,7 @@ from oddseam.morphing.changes import Change
 from oddseam.morphing.following import Follower, Stuck
 from oddseam.morphing.goals import ON, Goals
 from oddseam.morphing.judging import crossings_of, judged, turned_pieces
+from oddseam.morphing.matching import ADVICE
 from oddseam.morphing.patches import renewed
 from oddseam.morphing.plan import Plan
 from oddseam.morphing.skeleton import Skeleton
@@ -115,7 +116,7 @@ def morph(
         raise Refusal(f"{turned}; change less")
     crossed = crossings_of(skeleton, points, moved)
     if crossed:
-        raise Refusal(f"{crossed}; pieces would join there, which a morph cannot do: `oddseam splice` or `cut` can")
+        raise Refusal(f"{crossed}; pieces would join there: {ADVICE}")
     progress("done", 1.0)
     return new, Outcome((*_said_of(plan, points), *along, *steps), (*_notes(plan, points), *left, *poor))
 
@@ -177,7 +178,8 @@ def _stuck_text(skeleton: Skeleton, share: float, stuck: Stuck) -> str:
     needles = int((_heights(skeleton, stuck.faces) < _NEEDLE).sum())
     advice = "change less, pick more along with it, hold less, or give a larger reach"
     if needles:
-        advice += f"; {needles:,} of them are needles, which fold at once: `oddseam remesh` or `improve` first"
+        first = ": `oddseam remesh` or `improve` first" if len(mesh.triangulation.triangles) else ""
+        advice += f"; {needles:,} of them are needles, which fold at once{first}"
     return (
         f"{share:.0%} of the change can be reached; beyond that {', '.join(names[:_NAMED])}{more} would turn inside "
         f"out; {advice}"

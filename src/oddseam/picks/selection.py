@@ -23,6 +23,7 @@ from oddseam.model.enclosing import is_inside
 from oddseam.model.rings import grown, nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.of_findings import EDGES_OF_FINDINGS, FINDINGS
+from oddseam.picks.on_skin import OF_SURFACES, has_skin_alone, skin_on_nodes
 
 #: What can be picked.
 KINDS_OF_PICK = ("elements", "nodes", "edges", "rims")
@@ -97,6 +98,8 @@ class _Elements:
 
     def of(self, node: Node) -> Array:
         """(m,) bool for a step."""
+        if node.kind in OF_SURFACES and self._skin is not None:
+            return self._from_skin(node)
         if node.kind == "flat":
             return self._flat(node)
         below = [self.of(other) for other in node.below]
@@ -115,6 +118,18 @@ class _Elements:
                 return np.ones(self._count, bool)
         atom: Callable[[Node], Array] = getattr(self, f"_{node.kind}")
         return atom(node)
+
+    # ------------------------------------------------------------------ of solids by their skin
+
+    @cached_property
+    def _skin(self) -> _Skin | None:
+        """What works steps out that speak of surfaces, where a mesh has solids and no shells."""
+        return _Skin(self._mesh, self._text) if has_skin_alone(self._mesh) else None
+
+    def _from_skin(self, node: Node) -> Array:
+        """Solids with a face that is selected."""
+        assert self._skin is not None
+        return self._marked(self._skin.owner[self._skin.of(node)])
 
     # ------------------------------------------------------------------ by what they are
 
@@ -342,6 +357,20 @@ class _Elements:
         return np.asarray(chosen | np.isin(label, label[chosen & (size > 0)]) & open_ & (size > 0))
 
 
+class _Skin(_Elements):
+    """Works a tree out into a mark for every outer face of solids; what does not speak of surfaces, by their solids."""
+
+    def __init__(self, solids: Mesh, text: str) -> None:
+        surface, self.owner = skin_on_nodes(solids)
+        super().__init__(surface, text)
+        self.surface, self._solids = surface, solids
+
+    def of(self, node: Node) -> Array:
+        if node.kind in OF_SURFACES or node.below:
+            return super().of(node)
+        return np.asarray(_Elements(self._solids, self._text).of(node)[self.owner])
+
+
 class _Nodes(_Elements):
     """Works a tree out into a mark for every node: by its own place, or as one of the elements that are picked."""
 
@@ -352,6 +381,13 @@ class _Nodes(_Elements):
     @property
     def _count(self) -> int:
         return self._mesh.n_nodes
+
+    def _from_skin(self, node: Node) -> Array:
+        """Nodes of faces that are selected; the nearest one is that of all."""
+        if node.kind == "near":
+            return self._near(node)
+        assert self._skin is not None
+        return nodes_of(self._skin.surface, self._skin.of(node))
 
     def _ids(self, node: Node) -> Array:
         return self._with_ids(node, self._mesh.node_ids, "node")
