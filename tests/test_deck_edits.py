@@ -138,7 +138,7 @@ def test_what_goes_and_is_referred_to_is_named_in_the_account(tmp_path):
     cut = oddseam.cut_opening(panel, at=(3, 9.5, 0), diameter=2.0)
     notes = "\n".join(cut.account.last.outcome.notes)
     gone = np.setdiff1d(panel.node_ids, cut.node_ids)
-    assert len(gone) and "nodes go that cards refer to" in notes and "SET1" in notes
+    assert len(gone) and "node(s) go that cards refer to" in notes and "SET1" in notes
 
 
 def test_openings_have_length_and_width_and_borders_are_told_apart(panel):

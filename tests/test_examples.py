@@ -115,3 +115,11 @@ def test_what_the_pages_show_works(page, parts, tmp_path):
 def test_links_lead_somewhere(page):
     for target in re.findall(r"\]\(([^)#]+)", page.read_text(encoding="utf-8")):
         assert target.startswith("http") or (page.parent / target).exists(), target
+
+
+def test_the_page_of_decks_has_the_tables_as_they_are():
+    import runpy
+
+    made = runpy.run_path(str(ROOT / "docs" / "make_card_tables.py"))
+    text = (ROOT / "docs" / "decks.md").read_text(encoding="utf-8")
+    assert made["page"](text) == text

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Account
-from oddseam.arrays import Array, check_index, check_unique, locked, point_text, runs_text
+from oddseam.arrays import Array, check_index, check_unique, listed, locked, point_text
 from oddseam.errors import MeshError
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
@@ -210,7 +210,9 @@ class Mesh:
             if hits:
                 ids = np.unique(np.concatenate([gone[its] for _, its in hits]))
                 cards = dict.fromkeys(references.names[references.name[row]] for row, _ in hits)
-                said.append(f"{what}s go that cards refer to ({', '.join(cards)}): {runs_text(ids)}")
+                said.append(
+                    f"{len(ids):,} {what}(s) go that cards refer to ({', '.join(cards)}): {listed(ids.tolist())}"
+                )
         return tuple(said)
 
     # ------------------------------------------------------------------ sizes

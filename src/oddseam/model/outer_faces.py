@@ -12,6 +12,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.model.groups import Groups
+from oddseam.model.held_back import held_back
 from oddseam.model.kinds import KINDS, ElementKind
 from oddseam.model.mesh import Elements, Mesh
 from oddseam.model.parts import Part
@@ -70,8 +71,9 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     result = Mesh(mesh.nodes[used], elements, parts, mesh.node_ids[used], groups, unit=mesh.unit, account=mesh.account)
     solids = sum(len(mesh.elements[name]) for name, _ in _solids(mesh))
     left = {name: len(block) for name, block in mesh.elements.items() if KINDS[name].dimension < 3}
-    notes = tuple(f"left out: {count:,} {name} elements" for name, count in left.items())
-    return result, Outcome((Step("take the outer faces", at, 0.0, f"of {solids:,} solids"),), notes)
+    notes = [f"left out: {count:,} {name} elements" for name, count in left.items()]
+    notes += held_back(mesh)
+    return result, Outcome((Step("take the outer faces", at, 0.0, f"of {solids:,} solids"),), tuple(notes))
 
 
 def outer_faces(mesh: Mesh) -> dict[str, tuple[Array, Array, Array]]:
