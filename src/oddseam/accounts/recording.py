@@ -7,6 +7,7 @@ import inspect
 import logging
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import Any, ParamSpec, Protocol, TypeVar
 
 from oddseam._version import VERSION
@@ -52,14 +53,17 @@ def _plain(value: Any) -> Any:
 
 
 def recorded(
-    operation: str, *, loss: Callable[[Any, Any, Mapping[str, Any]], Loss] | None = None
+    operation: str,
+    *,
+    loss: Callable[[Any, Any, Mapping[str, Any]], Loss] | None = None,
+    judge: Callable[[Any, Any], list[str]] | None = None,
 ) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
     """Record a function of a mesh as an operation.
 
     The function takes a mesh first and keyword settings of plain values, and returns the
     new mesh and an :class:`Outcome`; the decorated one returns the mesh alone, whose account
     holds one more :class:`Entry`.  ``loss`` measures what was lost, from the meshes before and after and the
-    arguments, where the function has not done so itself.
+    arguments, where the function has not done so itself; ``judge`` says, from both meshes, what is unmet of quality.
     """
 
     def decorate(function: Callable[P, tuple[M, Outcome]]) -> Callable[P, M]:
@@ -78,6 +82,8 @@ def recorded(
             if loss is not None and outcome.loss is None:
                 outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
             outcome = outcome.with_notes(result.gone_since(mesh))
+            if judge is not None:
+                outcome = replace(outcome, unmet=(*outcome.unmet, *judge(mesh, result)))
             entry = Entry(
                 operation=operation,
                 settings=settings,

@@ -13,6 +13,7 @@ from oddseam.errors import Refusal
 from oddseam.features.small import Small
 from oddseam.features.strips import either_way
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model import Mesh
@@ -26,7 +27,7 @@ Point = tuple[float, float, float]
 _SNAP = 0.25
 
 
-@recorded("attach", loss=kept_shape)
+@recorded("attach", loss=kept_shape, judge=judge_touched)
 def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     """Attach a free edge to the face beside it, as a T-joint: the face gets nodes and edges along it.
 

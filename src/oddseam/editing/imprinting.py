@@ -14,13 +14,14 @@ from oddseam.editing.lines import brought_to, with_line
 from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.loss import changed_shape
 from oddseam.model.shape import CREASE_KINDS
 
 
-@recorded("imprint", loss=changed_shape)
+@recorded("imprint", loss=changed_shape, judge=judge_touched)
 def imprint(
     mesh: Mesh,
     points: Sequence[tuple[float, float, float]],

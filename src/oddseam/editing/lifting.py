@@ -13,6 +13,7 @@ from oddseam.editing.chart import Chart, unit
 from oddseam.editing.profile import wall_profile
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements, parted
@@ -34,7 +35,7 @@ class _Loop(NamedTuple):
     elements: Array
 
 
-@recorded("lift", loss=changed_shape)
+@recorded("lift", loss=changed_shape, judge=judge_touched)
 def lift(
     mesh: Mesh,
     what: str,

@@ -12,6 +12,7 @@ from oddseam.editing.listing import nearest_rim, rim_row
 from oddseam.editing.openings import cut_opening
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.mending.by_hand import fill
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
@@ -21,7 +22,7 @@ from oddseam.model.loss import changed_shape
 _ROUND = 0.9
 
 
-@recorded("move opening", loss=changed_shape)
+@recorded("move opening", loss=changed_shape, judge=judge_touched)
 def move_opening(
     mesh: Mesh,
     *,

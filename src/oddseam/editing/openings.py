@@ -17,6 +17,7 @@ from oddseam.editing.outline import Outline, rectangular_outline, round_outline,
 from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
@@ -27,7 +28,7 @@ _FLATTEST = 0.35
 SHAPES = ("round", "slot", "rectangle")
 
 
-@recorded("cut opening", loss=changed_shape)
+@recorded("cut opening", loss=changed_shape, judge=judge_touched)
 def cut_opening(
     mesh: Mesh,
     *,

@@ -14,6 +14,7 @@ from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
 from oddseam.model.loss import changed_shape
@@ -27,7 +28,7 @@ Point = tuple[float, float, float]
 _OFF, _SAME = 0.2, 0.02
 
 
-@recorded("repeat", loss=changed_shape)
+@recorded("repeat", loss=changed_shape, judge=judge_touched)
 def repeat(
     mesh: Mesh,
     what: str,

@@ -15,6 +15,7 @@ from oddseam.features.small import Small
 from oddseam.features.strips import either_way
 from oddseam.findings.comparison import distance_to
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model import Creases, Mesh
@@ -43,7 +44,7 @@ class _Cut(NamedTuple):
     rows: Array
 
 
-@recorded("splice", loss=changed_shape)
+@recorded("splice", loss=changed_shape, judge=judge_touched)
 def splice(
     mesh: Mesh, what: str, *, replacement: Mesh, within: float, keep: Point | None = None
 ) -> tuple[Mesh, Outcome]:

@@ -12,6 +12,7 @@ from oddseam.editing.strip import bridged
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
 from oddseam.features.strips import Fold, folded, laid, paired
+from oddseam.findings.judging import judge_touched
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
@@ -29,7 +30,7 @@ _WIDE = 1.5
 SIDES = ("both", "one", "two", "none")
 
 
-@recorded("stitch", loss=changed_shape)
+@recorded("stitch", loss=changed_shape, judge=judge_touched)
 def stitch(
     mesh: Mesh, *, one: Point, two: Point | None = None, within: float | None = None, moves: str = "both"
 ) -> tuple[Mesh, Outcome]:

@@ -8,13 +8,14 @@ from dataclasses import fields, replace
 import numpy as np
 
 from oddseam.accounts import Step
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.limits import Limits
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import KINDS, Mesh
+from oddseam.model.splicing import extracted
 
 #: So many of the worst elements are named.
 _NAMED = 3
@@ -111,6 +112,75 @@ def worsened(before: Mesh, after: Mesh, limits: Limits) -> list[str]:
                 at = f"element {after.element_ids[k]} at {_place(after, k)}"
                 lines.append(f"quality: the worst {name} {measure.replace('_', ' ')}, {came}{worst:.3g}, of {at}")
     return lines
+
+
+def judge_touched(before: Mesh, after: Mesh) -> list[str]:
+    """What is to be said of new and changed elements that have come to be beyond a limit, the worst of each measure.
+
+    Parameters
+    ----------
+    before, after : Mesh
+        What is in both, with the same nodes at the same places, is not looked at.
+    """
+    touched = _touched(before, after)
+    if not len(touched):
+        return []
+    now = extracted(after, touched)
+    row, missing = IdIndex(before.element_ids).of(now.element_ids)
+    was = extracted(before, np.unique(row[~missing]))
+    beyond = {name: _beyond(mesh) for name, mesh in (("was", was), ("now", now))}
+    limits, lines = Limits(), []
+    for measure, found in beyond["now"].items():
+        old = beyond["was"].get(measure, {})
+        fresh = sorted((_sign(measure) * value, number) for number, value in found.items() if number not in old)
+        if fresh:
+            at = dict(zip(now.element_ids.tolist(), _middles(now).tolist(), strict=True))
+            named = "; ".join(
+                f"{_sign(measure) * value:.3g} of element {number} at {point_text(at[number])}"
+                for value, number in fresh[:_NAMED]
+            )
+            what = measure.replace("_", " ")
+            lines.append(
+                f"quality: {len(fresh):,} new or changed elements are beyond the {what} of "
+                f"{float(getattr(limits, measure)):g}: {named}"
+            )
+    return lines
+
+
+def _touched(before: Mesh, after: Mesh) -> Array:
+    """Elements that are new, or have other nodes or nodes elsewhere."""
+    row, new = IdIndex(before.node_ids).of(after.node_ids)
+    stays = ~new
+    stays[stays] = (before.nodes[row[stays]] == after.nodes[stays]).all(axis=1)
+    found, at = [np.zeros(0, np.int64)], 0
+    for name, block in after.elements.items():
+        old = before.elements.get(name)
+        same = np.zeros(len(block), bool)
+        if old is not None:
+            of, missing = IdIndex(old.ids).of(block.ids)
+            same = ~missing
+            was = before.node_ids[old.connectivity[of[same]]]
+            same[same] = (was == after.node_ids[block.connectivity[same]]).all(axis=1)
+        found.append(at + np.flatnonzero(~(same & stays[block.connectivity].all(axis=1))))
+        at += len(block)
+    return np.concatenate(found)
+
+
+def _beyond(mesh: Mesh) -> dict[str, dict[int, float]]:
+    """By measure, the elements beyond the limit, by id, with their values."""
+    limits = Limits()
+    found: dict[str, dict[int, float]] = {}
+    for index, measures in element_quality(mesh).values():
+        for measure, values in measures.items():
+            bad = np.flatnonzero(beyond_limit(measure, values, float(getattr(limits, measure))))
+            ids = mesh.element_ids[index[bad]].tolist()
+            found.setdefault(measure, {}).update(zip(ids, values[bad].tolist(), strict=True))
+    return found
+
+
+def _middles(mesh: Mesh) -> Array:
+    """(m, 3) means of the nodes of all elements."""
+    return np.concatenate([mesh.nodes[block.connectivity].mean(axis=1) for block in mesh.elements.values()])
 
 
 def _sign(measure: str) -> float:

@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.judging import judge_touched
 from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.mending.clusters import gathered_nodes
@@ -120,7 +121,7 @@ def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
     return edited(mesh, turn=shells), Outcome((step,), notes)
 
 
-@recorded("fill", loss=kept_shape)
+@recorded("fill", loss=kept_shape, judge=judge_touched)
 def fill(
     mesh: Mesh,
     *,
