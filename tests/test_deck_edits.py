@@ -158,3 +158,21 @@ def test_bores_of_solids_are_listed():
     rows = oddseam.list_openings(solids.solid(solids.bored_block(), "hex"))
     (row,) = [row for row in rows if row["kind"] == "bore"]
     assert row["diameter"] == pytest.approx(20.0, rel=1e-3) and row["length"] == pytest.approx(40.0)
+
+
+def test_a_middle_in_the_air_is_refused_or_said(tmp_path):
+    path = tmp_path / "panel.bdf"
+    path.write_text(decks.bulk_panel())
+    panel = oddseam.read_mesh(path, unit="mm")
+    with pytest.raises(oddseam.Refusal, match="beside the surface"):
+        oddseam.cut_opening(panel, at=(6, 6, 0), diameter=0.6)  # in the hole
+    with pytest.raises(oddseam.Refusal, match="beside the surface"):
+        oddseam.cut_opening(panel, at=(15, 6, 0), diameter=0.6)
+    with pytest.raises(oddseam.Refusal, match="is 90 off the surface"):
+        oddseam.cut_opening(panel, at=(9, 3, 90), diameter=2.0)
+    cut = oddseam.cut_opening(panel, at=(9, 3, 0.5), diameter=2.0)
+    assert any("the middle was 0.5 off the surface" in note for note in cut.account.last.outcome.notes)
+    cut = oddseam.cut_opening(panel, at=(9, 3, 0), diameter=2.0, nodes=16)
+    rim = tuple(cut.nodes[cut.node_ids == next(r for r in oddseam.list_openings(cut) if r["nodes"] == 16)["ids"][0]][0])
+    with pytest.raises(oddseam.Refusal, match="surface"):
+        oddseam.move_opening(cut, near=rim, to=(900.0, 3.0, 0.0))

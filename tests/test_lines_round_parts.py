@@ -78,5 +78,5 @@ def test_the_foot_of_a_tube_is_repeated():
 def test_loads_are_carried_by_decks_only(tmp_path, run):
     oddseam.write_mesh(panel(12), tmp_path / "panel.seam")
     refused = run("cut", "panel.seam", "--at=6,6,0", "--diameter", 3, "--carry-loads", "-o", "cut.stl")
-    assert refused.returncode == 2 and "no pressures" in refused.stderr
+    assert refused.returncode == 2 and "holds no cards" in refused.stderr
     assert not (tmp_path / "cut.stl").exists()

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import point_text
+from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, margins, said, worst_of
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
@@ -25,6 +25,8 @@ from oddseam.model.loss import changed_shape
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
 
+#: Shares of its width by which a middle lies beside the surface: no more, for what it lies in to go; and as good as none.
+_BESIDE, _OFF = 0.5, 1e-6
 SHAPES = ("round", "slot", "rectangle")
 
 
@@ -107,6 +109,9 @@ def cut_opening(
             raise Refusal(
                 f"at {point_text(point)} the direction is {off:.0f} degrees off the surface; {least:.0f} are needed"
             )
+    widest = next((value for value in (diameter, width) if value is not None), 0.0)
+    if ahead is None:
+        point = _middle_on(place, point, normal, widest)
     chart = Chart.along(point, axis)
     widths = [float(width) for width in collars]
     if not all(0 < width < np.inf for width in widths):
@@ -132,7 +137,35 @@ def cut_opening(
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
     made, which, worst = best_of(mesh, tries(), f"round the opening at {point_text(point)}")
-    return made, _outcome(mesh, made, which.zone, outline, widths, worst)
+    far = float(np.linalg.norm(point - place))
+    moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
+    return made, _outcome(mesh, made, which.zone, outline, widths, worst).with_notes(moved)
+
+
+def _middle_on(place: Array, point: Array, normal: Array, widest: float) -> Array:
+    """The middle of an opening for a place near the surface: in an opening that goes with it, over that.
+
+    Raises
+    ------
+    Refusal
+        If the place lies beside the surface, such as in a larger opening, or farther off than the opening is wide.
+    """
+    step = point - place
+    up = (step @ normal) * normal
+    beside = float(np.linalg.norm(step - up))
+    if not widest > 0:
+        return point
+    if beside > _BESIDE * widest:
+        raise Refusal(
+            f"the middle {point_text(place)} lies {beside:.4g} beside the surface, whose nearest place is "
+            f"{point_text(point)}: an edge, or the rim of a larger opening"
+        )
+    if np.linalg.norm(up) > widest:
+        raise Refusal(
+            f"the middle {point_text(place)} is {np.linalg.norm(up):.4g} off the surface, more than the opening is wide: "
+            "say the direction that brings it there, or a place nearer to it"
+        )
+    return np.asarray(place + up) if beside > _OFF * widest else point
 
 
 def _size_round(mesh: Mesh, element: int) -> float:
