@@ -176,3 +176,24 @@ def test_a_middle_in_the_air_is_refused_or_said(tmp_path):
     rim = tuple(cut.nodes[cut.node_ids == next(r for r in oddseam.list_openings(cut) if r["nodes"] == 16)["ids"][0]][0])
     with pytest.raises(oddseam.Refusal, match="surface"):
         oddseam.move_opening(cut, near=rim, to=(900.0, 3.0, 0.0))
+
+
+def part_areas(mesh: oddseam.Mesh) -> np.ndarray:
+    """The area of each part."""
+    t = mesh.triangulation
+    a, b, c = mesh.nodes[t.triangles].transpose(1, 0, 2)
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+    return np.bincount(mesh.element_part[t.element], area, minlength=len(mesh.parts))[:2]
+
+
+def test_borders_between_parts_stay(panel):
+    before = part_areas(panel)
+    across = oddseam.cut_opening(panel, at=(6.1, 2.5, 0), diameter=2.0, nodes=24)
+    lost = before - part_areas(across)
+    whole = np.pi  # of which the border at x = 6 leaves a little more on the right
+    right = whole / 2 + 0.1 * 2.0
+    assert lost == pytest.approx([whole - right, right], rel=0.03)
+    for points in ([(3.5, 2.5, 0), (6, 2.5, 0), (8.5, 2.5, 0)], [(2, 1.5, 0), (10, 1.5, 0)]):
+        assert part_areas(oddseam.imprint(panel, points, closed=False, count=9)) == pytest.approx(before)
+    beside = oddseam.cut_opening(panel, at=(6.7, 2.4, 0), diameter=1.2)
+    assert any("the border between parts did not stay" in line for line in beside.account.last.outcome.notes)

@@ -12,7 +12,8 @@ from oddseam.model import KINDS, Mesh
 _SHARP = 30.0
 
 #: What may bound a neighbourhood, in the order in which it is named where several meet.
-BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "crease", "border of the part")
+PART_BORDER = "border of the part"
+BOUNDS = ("free edge", "T-joint", "line element", "sharp edge", "crease", PART_BORDER)
 
 
 def element_normals(mesh: Mesh) -> Array:
@@ -24,11 +25,8 @@ def element_normals(mesh: Mesh) -> Array:
     return np.asarray(vectors / np.where(size > 0, size, 1.0)[:, None])
 
 
-def bounds_of(mesh: Mesh, *, across_parts: bool) -> Array:
-    """(e,) the number in ``BOUNDS`` of what every edge of the surface is, or -1.
-
-    With ``across_parts`` borders between parts are nothing.
-    """
+def bounds_of(mesh: Mesh) -> Array:
+    """(e,) the number in ``BOUNDS`` of what every edge of the surface is, or -1."""
     c = mesh.connectivity
     element = mesh.faces.element.astype(np.int64)
     one, two = element[c.face[c.pairs]].T
@@ -36,7 +34,7 @@ def bounds_of(mesh: Mesh, *, across_parts: bool) -> Array:
     cosine = np.einsum("ij,ij->i", normal[one], normal[two])
     kind = np.full(len(c.edges), -1)
     border = mesh.element_part[one] != mesh.element_part[two]
-    kind[c.pair_edges[border & (not across_parts)]] = BOUNDS.index("border of the part")
+    kind[c.pair_edges[border]] = BOUNDS.index(PART_BORDER)
     if mesh.creases is not None:
         kind[_known(c.numbers_of(mesh.creases.edges))] = BOUNDS.index("crease")
     kind[c.pair_edges[(cosine < np.cos(np.radians(_SHARP))) | ~c.pair_agrees]] = BOUNDS.index("sharp edge")

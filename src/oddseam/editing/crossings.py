@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array, point_text
+from oddseam.editing.bounds import PART_BORDER
 from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.model import KINDS
@@ -146,19 +147,21 @@ class Rings(NamedTuple):
 
 
 def met_by_lines(zone: Zone, rings: list[Array]) -> Rings:
-    """Rings (n, 2) in the plane with a place of each on every line element that crosses the outermost, the last.
+    """Rings (n, 2) in the plane with a place of each on every edge that crosses the outermost, the last.
+
+    These are of line elements, and of borders between parts.
 
     Raises
     ------
     Refusal
-        If two line elements come to one place.
+        If two come to one place.
     """
     flat, outer = zone.chart.flat(zone.local.nodes), rings[-1]
     rings, n = [ring.copy() for ring in rings], len(outer)
     node, taken = np.full(n, -1), np.zeros(n, bool)
     splits, ends = [], []
     start, ahead = outer, np.roll(outer, -1, axis=0) - outer
-    slits = zone.slits[_kind_of(zone, zone.slits) == "line element"]
+    slits = zone.slits[np.isin(_kind_of(zone, zone.slits).astype(str), ("line element", PART_BORDER))]
     for one, two in slits.tolist():
         along = flat[two] - flat[one]
         det = ahead[:, 0] * along[1] - ahead[:, 1] * along[0]
@@ -170,7 +173,7 @@ def met_by_lines(zone: Zone, rings: list[Array]) -> Rings:
             k = round(side + t[side]) % n
             if taken[k]:
                 where = point_text(zone.chart.raised(outer[k : k + 1])[0])
-                raise Refusal(f"two line elements come to the node of the outline at {where}; give it more nodes")
+                raise Refusal(f"two edges that stay come to the node of the outline at {where}; give it more nodes")
             taken[k] = True
             shift = float(t[side]) if k == side else 1.0 - float(t[side])
             toward = (k + 1) % n if k == side else k - 1

@@ -18,7 +18,11 @@ from oddseam.findings.judging import judge_touched
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.loss import changed_shape
+from oddseam.model.lost_names import part_areas
 from oddseam.model.shape import CREASE_KINDS
+
+#: Parts whose area changes by less, as a share of all, have kept it.
+_SAME_AREA = 1e-6
 
 
 @recorded("imprint", loss=changed_shape, judge=judge_touched)
@@ -108,7 +112,17 @@ def imprint(
         Step("take out", taken, 0.0, f"elements, worst: {said(worst_taken(zones))}"),
         Step("mesh anew", len(new_elements(new, mesh)), 0.0, f"elements, worst: {said(worst)}"),
     )
-    return new, Outcome(steps, (), ())
+    return new, Outcome(steps, () if opening else _moved_borders(mesh, new))
+
+
+def _moved_borders(mesh: Mesh, new: Mesh) -> tuple[str, ...]:
+    """What is said where parts have another area, for a border between them found no room to stay."""
+    change, total = part_areas(new) - part_areas(mesh), part_areas(mesh)
+    moved = np.flatnonzero(np.abs(change) > _SAME_AREA * total.sum())
+    if len(moved) < 2:
+        return ()
+    words = ", ".join(f"{mesh.parts[k].name} {change[k]:+.4g}" for k in moved.tolist())
+    return (f"the border between parts did not stay, for there is no room beside it; their areas: {words}",)
 
 
 def circle_points(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array, point_text
+from oddseam.editing.bounds import PART_BORDER
 from oddseam.editing.chart import Chart
 from oddseam.editing.zone import Zone, distance_to_polygon, zone_round
 from oddseam.errors import Refusal
@@ -25,6 +26,7 @@ def zone_with_room(
     *,
     what: str,
     split_lines: bool | None = None,
+    keeps_borders: bool = True,
 ) -> Zone:
     """The neighbourhood of an outline; borders between parts bound it unless the outline comes near to them.
 
@@ -38,6 +40,8 @@ def zone_with_room(
         What is put in, for the refusal.
     split_lines : bool
         Whether line elements give way; ``None`` if they never can.
+    keeps_borders : bool
+        Whether edges of borders between parts stay where the outline comes near to them.
 
     Raises
     ------
@@ -47,11 +51,14 @@ def zone_with_room(
     through = ("line element",) if split_lines else ()
 
     def zone_of(across_parts: bool) -> tuple[Zone, tuple[str, float, Array] | None]:
-        zone = zone_round(mesh, chart, element, outer, margin, closed=True, across_parts=across_parts, through=through)
-        return zone, _too_near(zone, inner, outer, bool(split_lines))
+        zone = zone_round(
+            mesh, chart, element, outer, margin, closed=True, across_parts=across_parts, through=through,
+            keeps_borders=keeps_borders or not across_parts,
+        )  # fmt: skip
+        return zone, _too_near(zone, inner, outer, bool(split_lines), across_parts)
 
     zone, problem = zone_of(False)
-    if problem is not None and problem[0] == "border of the part":
+    if problem is not None and problem[0] == PART_BORDER:
         zone, problem = zone_of(True)
     if problem is not None:
         bound, distance, where = problem
@@ -71,12 +78,16 @@ def _least(zone: Zone, outer: Array) -> float:
     return _SHARE * min(zone.size, step)
 
 
-def _too_near(zone: Zone, inner: Array, outer: Array, split_lines: bool) -> tuple[str, float, Array] | None:
+def _too_near(
+    zone: Zone, inner: Array, outer: Array, split_lines: bool, across_parts: bool
+) -> tuple[str, float, Array] | None:
     """The bound that is nearest to the outermost ring, how far it is and where, if it is too near."""
     worst: tuple[str, float, Array] | None = None
     flat = zone.chart.flat(zone.local.nodes)
     for what, bounds in zone.bounds.items():
         edges = bounds
+        if what == PART_BORDER and across_parts:
+            continue  # it is split where the outline crosses it
         if what == "free edge" and len(edges):
             # openings that lie all within go with it
             inside = distance_to_polygon(flat, inner) < 0

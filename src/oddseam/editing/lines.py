@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, margins
-from oddseam.editing.bounds import BOUNDS
+from oddseam.editing.bounds import BOUNDS, PART_BORDER
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import crossed, leaves
 from oddseam.editing.filling_in import Insert
@@ -62,16 +62,17 @@ def with_line(
     reach = 3.0 * float(steps.mean())
     size = zone_round(mesh, chart, element, flat[:1], reach, closed=False, across_parts=True).size
 
-    splits = ("sharp edge", "crease", *(("line element",) if split_lines else ()))
+    splits = ("sharp edge", "crease", PART_BORDER, *(("line element",) if split_lines else ()))
 
-    def tries() -> Iterator[Try]:
+    def tries(keeps_borders: bool) -> Iterator[Try]:
         grown, fits, leaves = 1.0, False, None
         within = flat if opening else line
         for margin in margins(size, float(steps.mean())):
             for through in ((), splits):
                 zone = zone_round(
-                    mesh, chart, element, within, margin * grown, closed=opening, across_parts=True, through=through
-                )
+                    mesh, chart, element, within, margin * grown, closed=opening, across_parts=True, through=through,
+                    keeps_borders=keeps_borders,
+                )  # fmt: skip
                 grown = max(grown, zone.size / size)
                 try:
                     made = Try(zone, _insert(zone, points.copy(), flat, closed, opening, splits))
@@ -84,7 +85,14 @@ def with_line(
         if leaves is not None and not fits:
             raise leaves
 
-    made, which, worst = best_of(mesh, tries(), f"along the line at {point_text(points[0])}")
+    where = f"along the line at {point_text(points[0])}"
+    try:
+        made, which, worst = best_of(mesh, tries(True), where)
+    except Refusal as refusal:
+        try:
+            made, which, worst = best_of(mesh, tries(False), where)
+        except Refusal:
+            raise refusal from None
     nodes = np.concatenate([which.zone.local.nodes, which.insert.points])
     ends = which.insert.line[:, ::-1] if opening else which.insert.line
     chain = ends[:, 0] if closed else np.append(ends[:, 0], ends[-1:, 1])

@@ -227,7 +227,7 @@ def _placed(local: Mesh, node: int, goal: Array) -> tuple[Array, str]:
         return goal, "within the solid"
     k, c = int(found[0]), surface.connectivity
     is_corner = bool((surface.faces.node == k).any())
-    feature = bounds_of(surface, across_parts=False) >= 0
+    feature = bounds_of(surface) >= 0
     at = np.flatnonzero((c.edges == k).any(axis=1) & feature)
     if not is_corner:
         return _placed_midside(surface, k, goal, feature)

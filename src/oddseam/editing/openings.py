@@ -9,6 +9,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, margins, said, worst_of
+from oddseam.editing.borders import moved_borders
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
 from oddseam.editing.filling_in import Insert
@@ -25,7 +26,7 @@ from oddseam.model.loss import changed_shape
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
 
-#: Shares of its width by which a middle lies beside the surface: no more, for what it lies in to go; and as good as none.
+#: Shares of its width by which a middle may lie beside the surface, in what goes with the opening; and as good as none.
 _BESIDE, _OFF = 0.5, 1e-6
 SHAPES = ("round", "slot", "rectangle")
 
@@ -121,13 +122,14 @@ def cut_opening(
     outer = outline.ring(sum(widths))
     what = f"the opening ({outline.name}{', with its collars' if widths else ''})"
 
-    def tries() -> Iterator[Try]:
+    def tries(keeps_borders: bool) -> Iterator[Try]:
         grown, missed = 1.0, np.zeros((0, 2))
         step = float(np.linalg.norm(outer - np.roll(outer, 1, axis=0), axis=1).mean())
         for margin in margins(size, step):
             zone = zone_with_room(
-                mesh, chart, element, margin * grown, outer, outline.points, what=what, split_lines=split_lines
-            )
+                mesh, chart, element, margin * grown, outer, outline.points, what=what, split_lines=split_lines,
+                keeps_borders=keeps_borders,
+            )  # fmt: skip
             grown = max(grown, zone.size / size)
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
             if not len(missed):  # else with more around it there may be room
@@ -136,10 +138,19 @@ def cut_opening(
             at = point_text(chart.raised(missed[:1])[0])
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
-    made, which, worst = best_of(mesh, tries(), f"round the opening at {point_text(point)}")
+    where, stays = f"round the opening at {point_text(point)}", True
+    try:
+        made, which, worst = best_of(mesh, tries(True), where)
+    except Refusal as refusal:
+        try:
+            made, which, worst = best_of(mesh, tries(False), where)
+        except Refusal:
+            raise refusal from None
+        stays = False
     far = float(np.linalg.norm(point - place))
     moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
-    return made, _outcome(mesh, made, which.zone, outline, widths, worst).with_notes(moved)
+    borders = () if stays else moved_borders(mesh, made, which.zone)
+    return made, _outcome(mesh, made, which.zone, outline, widths, worst).with_notes((*moved, *borders))
 
 
 def _middle_on(place: Array, point: Array, normal: Array, widest: float) -> Array:
@@ -162,7 +173,7 @@ def _middle_on(place: Array, point: Array, normal: Array, widest: float) -> Arra
         )
     if np.linalg.norm(up) > widest:
         raise Refusal(
-            f"the middle {point_text(place)} is {np.linalg.norm(up):.4g} off the surface, more than the opening is wide: "
+            f"the middle {point_text(place)} is {np.linalg.norm(up):.4g} off the surface, and the opening less wide: "
             "say the direction that brings it there, or a place nearer to it"
         )
     return np.asarray(place + up) if beside > _OFF * widest else point

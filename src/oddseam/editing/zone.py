@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array, point_text
-from oddseam.editing.bounds import BOUNDS, bounds_of, element_normals
+from oddseam.editing.bounds import BOUNDS, PART_BORDER, bounds_of, element_normals
 from oddseam.editing.chart import Chart
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
@@ -146,6 +146,7 @@ def zone_round(
     closed: bool,
     across_parts: bool,
     through: Collection[str] = (),
+    keeps_borders: bool = True,
 ) -> Zone:
     """The neighbourhood of a line, or of a polygon and what it encloses.
 
@@ -162,9 +163,11 @@ def zone_round(
     closed : bool
         Whether the line is a polygon.
     across_parts : bool
-        Whether borders between parts are crossed, and not bounds at all.
+        Whether it goes on beyond borders between parts.
     through : collection of str
         Kinds of bound beyond which the neighbourhood goes on; their edges stay all the same.
+    keeps_borders : bool
+        Whether edges of borders that it goes beyond stay.
 
     Raises
     ------
@@ -199,11 +202,14 @@ def zone_round(
             f"element {int(local.element_ids[seed])} is a {kinds[seed]}; only tri and quad can be meshed anew"
         )
 
-    kind = bounds_of(local, across_parts=across_parts)
+    kind = bounds_of(local)
+    if not keeps_borders:
+        kind[kind == BOUNDS.index(PART_BORDER)] = -1
     face_element = local.faces.element.astype(np.int64)
     one, two = face_element[c.face[c.pairs]].T
     edge = c.pair_edges
-    passed = [-1, *(BOUNDS.index(what) for what in through)]
+    beyond = (*through, *([PART_BORDER] if across_parts else []))
+    passed = [-1, *(BOUNDS.index(what) for what in beyond)]
     open_ = np.isin(kind[edge], passed) & c.pair_agrees & within[one] & within[two]
     label = label_components(local.n_elements, one[open_], two[open_])[1]
     elements = np.flatnonzero(within & (label == label[seed]))

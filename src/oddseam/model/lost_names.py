@@ -55,6 +55,11 @@ def _summed(label: Array, area: Array, count: int) -> Array:
     return np.bincount(label[has], area[has], count)
 
 
+def part_areas(mesh: Mesh) -> Array:
+    """(p,) the area of every part."""
+    return _summed(mesh.element_part[mesh.triangulation.element], _areas(mesh), len(mesh.parts))
+
+
 def _areas(mesh: Mesh) -> Array:
     """(t,) areas of all triangles."""
     vectors = in_runs(area_vectors, mesh.nodes, mesh.triangulation.triangles)
