@@ -247,3 +247,13 @@ def test_a_deck_keeps_its_properties_where_a_command_gives_a_thickness(tmp_path,
     assert thick[1] == 2.0 and thick[2] == 3.0
     dense = oddseam.assign_property(read_panel(tmp_path, "bdf"), young=1000.0, poisson=0.2)
     assert dense.parts[0].material.density == 7.85e-9
+
+
+def test_an_element_whose_direction_is_gone_stays_and_is_listed(tmp_path):
+    from oddseam.model.editing import without_nodes
+
+    panel = read_panel(tmp_path, "bdf")
+    bare = without_nodes(panel, panel.node_ids == 9100)
+    written = oddseam.write_mesh(bare, tmp_path / "bare.bdf", trim_references=True)
+    assert [(one.card, one.count, one.ids) for one in written.dangling] == [("CBAR", 2, (9100,))]
+    assert oddseam.read_mesh(tmp_path / "bare.bdf").counts == bare.counts

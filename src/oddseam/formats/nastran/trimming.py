@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from oddseam.arrays import Array
 from oddseam.formats.heirs import Successors
+from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import Card, card_text
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.references import list_first, mentions
@@ -88,7 +89,7 @@ def trimmed_cards(
     ids = Ids.of(gone, left)
     for record in sorted(records):
         card = scan.card(record)
-        if record in but or card.name not in RULES:
+        if record in but or card.name not in RULES or card.name in ELEMENTS:  # an element stays, and is listed
             continue
         if card.name == "PLOAD4" and card.text(7).upper() == "THRU":
             result.put(record, card.name, _fewer_loaded(card, ids), " ".join(card.fields[:4]).strip())
