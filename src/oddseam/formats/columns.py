@@ -67,6 +67,20 @@ class Columns:
         values[state == 1] = blank or 0
         return values
 
+    def numbers(self, field: int) -> tuple[Array, Array]:
+        """A column of positive whole numbers, 0 where there is none, and (n,) bool where there is something else."""
+        from oddseam.formats.number_kernels import whole_numbers
+
+        announce(whole_numbers)
+        n = len(self._spans)
+        values, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
+        whole_numbers(self._data, np.ascontiguousarray(self._spans[:, field]), values, state)
+        for row in self._odd:
+            text = self._text(row, field)
+            state[row] = 0 if text.isdigit() and len(text) < 18 else 2 if text else 1
+            values[row] = int(text) if state[row] == 0 else 0
+        return np.where((state == 0) & (values > 0), values, 0), state == 2
+
     def real(self, field: int, what: str) -> Array:
         """A column of reals; an empty field is zero."""
         from oddseam.formats.number_kernels import real_numbers

@@ -60,6 +60,17 @@ class Mention:
         return np.asarray(its[(its - self.first) % self.step == 0])
 
 
+@dataclass(frozen=True, eq=False)
+class Singles:
+    """Single ids in one field of many cards of a name: records (r,), and ids (r,), 0 where there is none."""
+
+    name: str
+    what: str
+    gives: bool
+    record: Array
+    ids: Array
+
+
 @dataclass(frozen=True)
 class Ids:
     """What is gone, as sets and ascending, and what is left, ascending; by what they are of."""
@@ -136,19 +147,36 @@ class References:
 
     @classmethod
     def of(
-        cls, found: list[tuple[int, str, Mention]], unsearched: Mapping[str, int], loose: set[int], ties: Iterable[Tie]
+        cls,
+        found: list[tuple[int, str, Mention]],
+        unsearched: Mapping[str, int],
+        loose: set[int],
+        ties: Iterable[Tie],
+        singles: Iterable[Singles] = (),
     ) -> References:
-        """From mentions with their record and the name of their card."""
-        found = sorted(found, key=lambda one: one[0])
-        names = tuple(dict.fromkeys(name for _, name, _ in found))
+        """From mentions with their record and the name of their card, and single ones by the column."""
+        singles = list(singles)
+        names = tuple(dict.fromkeys([*(name for _, name, _ in found), *(one.name for one in singles)]))
         number = {name: row for row, name in enumerate(names)}
-        its = [mention for *_, mention in found]
-        first, last, step = np.array([(one.first, one.last, one.step) for one in its], np.int64).reshape(-1, 3).T
+        table = [
+            (record, number[name], its.what == ELEMENT_IDS, its.gives, its.first, its.last, its.step)
+            for record, name, its in found
+        ]
+        columns = [np.array(table, np.int64).reshape(-1, 7)]
+        for one in singles:
+            held = np.flatnonzero(one.ids)
+            ids, n = one.ids[held], len(held)
+            same = (number[one.name], one.what == ELEMENT_IDS, one.gives)
+            columns.append(
+                np.column_stack([one.record[held], *(np.full(n, v) for v in same), ids, ids, np.ones(n, int)])
+            )
+        every = np.concatenate(columns)
+        record, name, is_element, gives, first, last, step = every[np.argsort(every[:, 0], kind="stable")].T
         return cls(
-            np.array([record for record, *_ in found], np.int64),
-            np.array([number[name] for _, name, _ in found], np.int64),
-            np.array([one.what == ELEMENT_IDS for one in its], bool),
-            np.array([one.gives for one in its], bool),
+            record,
+            name,
+            is_element.astype(bool),
+            gives.astype(bool),
             first,
             last,
             step,

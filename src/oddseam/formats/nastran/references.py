@@ -8,6 +8,7 @@ from functools import cache
 
 import numpy as np
 
+from oddseam.arrays import Array
 from oddseam.formats.includes import as_one
 from oddseam.formats.nastran.cards import ELEMENTS, PROPERTIES
 from oddseam.formats.nastran.fields import Card
@@ -15,7 +16,7 @@ from oddseam.formats.nastran.frames import KINDS as FRAMES
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.scanning import Scan
 from oddseam.model import KINDS
-from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Tie
+from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Singles, Tie
 from oddseam.model.source import Records
 
 _RULE = re.compile(r"([neNE])(\d+)(?:([-/%])(\d+)|(\+))?")
@@ -194,14 +195,45 @@ def find_references(records: Records) -> References:
     found: list[tuple[int, str, Mention]] = []
     unsearched: dict[str, int] = {}
     loose: set[int] = set()
+    singles: list[Singles] = []
     for name, count in scan.counts().items():
-        if name in RULES:
+        if name in RULES and (fields := _single_fields(name)):
+            rest = _by_column(scan, name, fields, singles)
+            found += [(record, name, mention) for record in rest.tolist() for mention in mentions(scan.card(record))]
+        elif name in RULES:
             found += [(record, name, mention) for record, card in scan.cards(name) for mention in mentions(card)]
         elif name and name not in _UNDERSTOOD:
             unsearched[name] = count
             loose |= {int(text) for _, card in scan.cards(name) for text in card.fields if text.isdigit()}
     found += _stray_midsides(scan)
-    return References.of(found, unsearched, loose, _ties(found))
+    tied = [(int(r), s.name, Mention(s.what, int(k), int(k), 1, s.gives)) for s in singles if s.name in _TYING
+            for r, k in zip(s.record, s.ids, strict=True) if k]  # fmt: skip
+    return References.of(found, unsearched, loose, _ties([*found, *tied]), singles)
+
+
+def _single_fields(name: str) -> list[tuple[str, bool, int]]:
+    """What, whether it is given, and the field, of a card that names single ids alone; nothing for other cards."""
+    rules = {"PLOAD4": "e2 n7 n8"}.get(name, RULES[name])
+    if rules in _SPECIAL or any(form not in ("", "-") for *_, form, _ in _parsed(rules)):
+        return []
+    return [
+        (what, gives, field)
+        for what, gives, first, form, last in _parsed(rules)
+        for field in range(first, (last if form else first) + 1)
+    ]
+
+
+def _by_column(scan: Scan, name: str, fields: list[tuple[str, bool, int]], singles: list[Singles]) -> Array:
+    """Take the columns of cards; the records of those that have to be looked at one by one."""
+    records = scan.of(name)
+    columns = scan.fields(records, max(field for *_, field in fields))
+    rest = np.zeros(len(records), bool)
+    if name == "PLOAD4":  # a run of elements
+        rest = columns.numbers(6)[1]
+    for what, gives, field in fields:
+        ids, _ = columns.numbers(field - 1)
+        singles.append(Singles(name, what, gives, records, np.where(rest, 0, ids)))
+    return np.asarray(records[rest])
 
 
 def _stray_midsides(scan: Scan) -> Iterator[tuple[int, str, Mention]]:

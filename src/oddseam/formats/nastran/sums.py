@@ -16,6 +16,8 @@ _ADDING = {"SPCADD": (("SPC", "SPC1"), 2, 1), "MPCADD": (("MPC",), 2, 1), "LOAD"
 
 def drop_empty_sums(scan: Scan, trimmed: Trimmed) -> list[str]:
     """Take sets of which no card is left out of the cards that add them; lines of the case control that choose one."""
+    if not trimmed.dropped:
+        return []
     empty: dict[str, set[str]] = {}
     for name, (of, first, width) in _ADDING.items():
         lost = _emptied(scan, trimmed, of)
