@@ -26,6 +26,9 @@ class Thing:
     def counts(self) -> dict[str, int]:
         return {"things": self.value}
 
+    def gone_since(self, before):
+        return ()
+
     def with_account(self, account: Account) -> Thing:
         return replace(self, account=account)
 
