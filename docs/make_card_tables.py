@@ -21,7 +21,8 @@ def tables() -> str:
         star = "*" if room is keywords else ""
         uses = dict.fromkeys(room.USE.values())
         rows = [
-            f"| {use} | {join.join(f'`{star}{name}`' for name, its in room.USE.items() if its == use)} |" for use in uses
+            f"| {use} | {join.join(f'`{star}{name}`' for name, its in room.USE.items() if its == use)} |"
+            for use in uses
         ]
         found.append(f"**{head}**\n\n| for | searched |\n|---|---|\n" + "\n".join(rows) + "\n")
     return "\n".join(found)

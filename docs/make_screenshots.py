@@ -50,7 +50,7 @@ TUBE = (
     "-o ring.seam",
     "oddseam lift ring.seam 'cylinder (-394,-144,300) (-253,-93,300) 40.2' --height 30 --taper 8 --rounding 6 "
     "-o boss.bdf",
-    "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 75' boss.bdf --unit mm --within 0.5 -o spliced.bdf",
+    "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 78' boss.bdf --unit mm --within 0.5 -o spliced.bdf",
 )
 
 
