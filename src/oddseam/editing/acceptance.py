@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 import numpy as np
@@ -67,6 +67,25 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
             "place, or mesh the surface finer first"
         )
     return best
+
+
+def best_with_borders(
+    mesh: Mesh, tries: Callable[[bool], Iterable[Try]], where: str
+) -> tuple[tuple[Mesh, Try, tuple[float, float]], bool]:
+    """The best of tries that keep borders between parts, else of those that do not; and whether they are kept.
+
+    Raises
+    ------
+    Refusal
+        If none of either is acceptable; what is said is what those that keep them lack.
+    """
+    try:
+        return best_of(mesh, tries(True), where), True
+    except Refusal as refusal:
+        try:
+            return best_of(mesh, tries(False), where), False
+        except Refusal:
+            raise refusal from None
 
 
 def _within_limits(mesh: Mesh, elements: Array) -> float:

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 import numpy as np
 
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import Try, best_of, margins
+from oddseam.editing.acceptance import Try, best_with_borders, margins
 from oddseam.editing.bounds import BOUNDS, PART_BORDER
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import crossed, leaves
@@ -85,14 +85,7 @@ def with_line(
         if leaves is not None and not fits:
             raise leaves
 
-    where = f"along the line at {point_text(points[0])}"
-    try:
-        made, which, worst = best_of(mesh, tries(True), where)
-    except Refusal as refusal:
-        try:
-            made, which, worst = best_of(mesh, tries(False), where)
-        except Refusal:
-            raise refusal from None
+    (made, which, worst), _ = best_with_borders(mesh, tries, f"along the line at {point_text(points[0])}")
     nodes = np.concatenate([which.zone.local.nodes, which.insert.points])
     ends = which.insert.line[:, ::-1] if opening else which.insert.line
     chain = ends[:, 0] if closed else np.append(ends[:, 0], ends[-1:, 1])

@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import Try, best_of, margins, said, worst_of
+from oddseam.editing.acceptance import Try, best_with_borders, margins, said, worst_of
 from oddseam.editing.borders import moved_borders
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
@@ -138,15 +138,7 @@ def cut_opening(
             at = point_text(chart.raised(missed[:1])[0])
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
-    where, stays = f"round the opening at {point_text(point)}", True
-    try:
-        made, which, worst = best_of(mesh, tries(True), where)
-    except Refusal as refusal:
-        try:
-            made, which, worst = best_of(mesh, tries(False), where)
-        except Refusal:
-            raise refusal from None
-        stays = False
+    (made, which, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
     far = float(np.linalg.norm(point - place))
     moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
     borders = () if stays else moved_borders(mesh, made, which.zone)

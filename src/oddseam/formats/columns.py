@@ -49,16 +49,7 @@ class Columns:
 
     def whole(self, field: int, what: str, blank: int | None = None) -> Array:
         """A column of whole numbers; ``blank`` is what an empty field means, if it may be empty."""
-        from oddseam.formats.number_kernels import whole_numbers
-
-        announce(whole_numbers)
-        n = len(self._spans)
-        values, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
-        whole_numbers(self._data, np.ascontiguousarray(self._spans[:, field]), values, state)
-        for row in self._odd:
-            text = self._text(row, field)
-            state[row] = 0 if text.lstrip("+-").isdigit() and len(text) < 18 else 2 if text else 1
-            values[row] = int(text) if state[row] == 0 else 0
+        values, state = self._scanned(field)
         wrong = (state == 2) if blank is not None else (state != 0)
         if wrong.any():
             row = int(np.argmax(wrong))
@@ -69,6 +60,11 @@ class Columns:
 
     def numbers(self, field: int) -> tuple[Array, Array]:
         """A column of positive whole numbers, 0 where there is none, and (n,) bool where there is something else."""
+        values, state = self._scanned(field)
+        return np.where((state == 0) & (values > 0), values, 0), state == 2
+
+    def _scanned(self, field: int) -> tuple[Array, Array]:
+        """Whole numbers of a column, and 0 for each that is one, 1 for an empty field, 2 for something else."""
         from oddseam.formats.number_kernels import whole_numbers
 
         announce(whole_numbers)
@@ -77,9 +73,9 @@ class Columns:
         whole_numbers(self._data, np.ascontiguousarray(self._spans[:, field]), values, state)
         for row in self._odd:
             text = self._text(row, field)
-            state[row] = 0 if text.isdigit() and len(text) < 18 else 2 if text else 1
+            state[row] = 0 if text.lstrip("+-").isdigit() and len(text) < 18 else 2 if text else 1
             values[row] = int(text) if state[row] == 0 else 0
-        return np.where((state == 0) & (values > 0), values, 0), state == 2
+        return values, state
 
     def real(self, field: int, what: str) -> Array:
         """A column of reals; an empty field is zero."""
