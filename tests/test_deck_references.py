@@ -238,3 +238,36 @@ def test_the_command_line_lists_all_ids_in_json_too(tmp_path, run):
     told = json.loads(done.stdout)["written"]["dangling"]
     (its,) = [one for one in told if one["card"] == "SET1"]
     assert its["what"] == "node" and its["ids"] == [decks.node(i, j) for j in (9, 10) for i in (2, 3, 4)]
+
+
+def test_odd_numbers_and_endless_runs_are_no_hindrance(tmp_path):
+    grids, quads = strip_text(8)
+    cards = [
+        "SPC1,1,123,101,THRU,99999999",
+        "SET1,2,101,THRU,99999999",
+        "FORCE,3,99999999999999999999999,,1.,0.,0.,1.",
+        "QXA,99999999999999999999999,\xb2,\xb3",
+        "SPC1,4,123,\xb2,102",
+        "SPC1,5,123,130,THRU,120",
+        "RBE2,9,101,123,102,THRU,99999999",
+        "PLOAD4,6,501,1.,,,,THRU,99999999",
+    ]
+    head = ["BEGIN BULK", "MAT1,1,210000.,,.3", "PSHELL,1,1,1."]
+    (tmp_path / "odd.bdf").write_bytes("\n".join([*head, *grids, *quads, *cards, "ENDDATA", ""]).encode("latin-1"))
+    mesh = oddseam.read_mesh(tmp_path / "odd.bdf", unit="mm")
+    gone = oddseam.delete(mesh, "ids 503")
+    fine = oddseam.refine(gone, "ids 505", times=1)
+    new = np.setdiff1d(fine.node_ids, mesh.node_ids)
+    assert len(new) and new.max() < 99_999_999  # no room above, for a run names it all
+    for trims in (False, True):
+        written = oddseam.write_mesh(fine, tmp_path / "out.bdf", trim_references=trims)
+        assert oddseam.read_mesh(tmp_path / "out.bdf").counts == fine.counts
+    assert any(line.startswith("cards that name less") for line in written.carried)
+    lines = ["*NODE", *(f"{k + 1}, {k}., 0., 0." for k in range(4)), *(f"{k + 5}, {k}., 1., 0." for k in range(4))]
+    lines += ["*ELEMENT, TYPE=S4, ELSET=A", *(f"{k}, {k}, {k + 1}, {k + 5}, {k + 4}" for k in (1, 2, 3))]
+    lines += ["*NSET, NSET=ALL, GENERATE", "1, 99999999, 1", "*CLOAD", "99999999999999999999999, 1, 1.", "4, 1, 1."]
+    (tmp_path / "odd.inp").write_text("\n".join([*lines, ""]))
+    strip = oddseam.delete(oddseam.read_mesh(tmp_path / "odd.inp", unit="mm"), "ids 3")
+    written = oddseam.write_mesh(strip, tmp_path / "left.inp", trim_references=True)
+    text = (tmp_path / "left.inp").read_text()
+    assert not written.dangling and "\n1, 3, 1\n5, 7, 1\n" in text

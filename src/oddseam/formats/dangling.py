@@ -105,6 +105,8 @@ def list_low_ids(mesh: Mesh, records: Records, said: Remarks) -> None:
     for what, role, ids in ((NODE_IDS, NODE, mesh.node_ids), (ELEMENT_IDS, ELEMENT, mesh.element_ids)):
         held = records.key[records.role == role]
         new = ids[~np.isin(ids, held)]
+        if not len(new):
+            continue
         references = mesh.source.references if mesh.source is not None else None
         top = max(int(held.max(initial=0)), references.top(what) if references is not None else 0)
         low = new[new < top]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container
 from dataclasses import dataclass
 
 import numpy as np
@@ -77,18 +77,17 @@ class Successors:
     elements: dict[int, list[int]]
     nodes: dict[int, list[int]]
 
-    def of_elements(self, ids: Iterable[int]) -> list[int]:
+    def of_elements(self, ids: Container[int]) -> list[int]:
         """New elements that lie on some old ones."""
-        return sorted(new for old in ids for new in self.elements.get(old, ()))
+        return sorted(new for old, its in self.elements.items() if old in ids for new in its)
 
-    def of_nodes(self, ids: Iterable[int]) -> list[int]:
+    def of_nodes(self, ids: Container[int]) -> list[int]:
         """Nodes of new elements that lie on old ones all of whose nodes are among some."""
-        held = set(ids)
         found: set[int] = set()
         for old, new in self.elements.items():
-            if held.issuperset(self.nodes[old]):
+            if all(node in ids for node in self.nodes[old]):
                 found.update(*(self.nodes[-number] for number in new))
-        return sorted(found - held)
+        return sorted(node for node in found if node not in ids)
 
 
 def _node_ids(mesh: Mesh) -> Callable[[int], list[int]]:

@@ -45,8 +45,8 @@ class Mention:
         gone, left : (k,) int arrays
             Ids that are no more, and those that are, ascending.
         """
-        ids = np.concatenate([self._among(gone), self._among(left)])
-        is_gone = np.arange(len(ids)) < len(self._among(gone))
+        ids = np.concatenate([self.among(gone), self.among(left)])
+        is_gone = np.arange(len(ids)) < len(self.among(gone))
         order = np.argsort(ids, kind="stable")
         ids, is_gone = ids[order], is_gone[order]
         run = np.cumsum(is_gone)[~is_gone]
@@ -55,9 +55,36 @@ class Mention:
         last = np.append(first[1:], len(ids)) - 1
         return list(zip(ids[first].tolist(), ids[last].tolist(), strict=True)) if len(ids) else []
 
-    def _among(self, ids: Array) -> Array:
+    def among(self, ids: Array) -> Array:
+        """Those of some ids (k,), ascending, that are mentioned."""
         its = ids[np.searchsorted(ids, self.first) : np.searchsorted(ids, self.last, side="right")]
         return np.asarray(its[(its - self.first) % self.step == 0])
+
+
+#: Longer numbers are no ids.
+DIGITS = 18
+
+
+def id_of(text: str) -> int:
+    """The positive whole number that a text is, or 0."""
+    return int(text) if text.isdecimal() and len(text) <= DIGITS else 0
+
+
+class Named:
+    """What some mentions name: single ids and runs, which are never spelled out.
+
+    Parameters
+    ----------
+    mentions : iterable of Mention
+    """
+
+    def __init__(self, mentions: Iterable[Mention]) -> None:
+        every = list(mentions)
+        self._singles = {one.first for one in every if one.first == one.last}
+        self._runs = [range(one.first, one.last + 1, one.step) for one in every if one.first != one.last]
+
+    def __contains__(self, number: object) -> bool:
+        return number in self._singles or any(number in run for run in self._runs)
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,8 +116,7 @@ class Ids:
         """Whether any of what is mentioned is gone."""
         if mention.first == mention.last:
             return mention.first in self.lost[mention.what]
-        ids = range(mention.first, mention.last + 1, mention.step)
-        return any(number in ids for number in self.lost[mention.what])
+        return len(mention.among(self.gone[mention.what])) > 0
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ def side_number(kind: str, label: str) -> int:
     """Our local side for a label such as ``S2`` or ``SPOS``; -1 for one that is not known."""
     if kind.startswith(("tri", "quad")):
         return {"SPOS": 0, "SNEG": 1}.get(label, -1)
-    return int(label[1:]) - 1 if label[:1] == "S" and label[1:].isdigit() else -1
+    return int(label[1:]) - 1 if label[:1] == "S" and label[1:].isdecimal() else -1
 
 
 def side_label(kind: str, side: int) -> str:

@@ -159,7 +159,7 @@ def _one_by_one(lines: Lines, rows: Array, count: int, type_: str) -> tuple[Arra
         if not held:
             first.append(k)
         for word in (word for word in words if word):
-            if not word.isdigit():
+            if not word.isdecimal():
                 lines.fail(row, f"{type_}: {word!r} is not a whole number")
             held.append(int(word))
         spare += len(held) > count
@@ -183,9 +183,9 @@ def _set(lines: Lines, block: Block, deck: _Deck) -> None:
                 ids = range(first, last + 1, step[0] if step else 1)
                 held += [ids] if ids and 0 < first <= _MOST and 0 < last <= _MOST else []
             else:
-                numbers = [int(word) for word in words if word.lstrip("-").isdigit()]
+                numbers = [int(word) for word in words if word.lstrip("-").isdecimal()]
                 held.append(np.array([n for n in numbers if 0 < n <= _MOST], np.int64))
-                held += [word.upper() for word in words if word and not word.lstrip("-").isdigit()]
+                held += [word.upper() for word in words if word and not word.lstrip("-").isdecimal()]
         except ValueError:
             lines.fail(row, f"*{block.name} {name}: {', '.join(words[:3])!r} is no range of ids")
 
@@ -340,7 +340,7 @@ def _sides(
     for name, entries in deck.surfaces.items():
         found: list[Array] = []
         for of, label in entries:
-            if of.isdigit():
+            if of.isdecimal():
                 at, wrong = index.of(np.array([int(of)]))
                 rows = at[~wrong]
             else:

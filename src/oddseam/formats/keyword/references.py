@@ -12,7 +12,7 @@ from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.elements import SECTIONS, TYPES
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.reference_table import RULES
-from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Tie
+from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Tie, id_of
 from oddseam.model.source import Records
 
 _RULE = re.compile(r"([neNE])(\d+)(?:([-/])(\d+)|(\+))?|([ne]):(.+?)(?= [ne]\d| [ne]:|$)")
@@ -51,8 +51,8 @@ def _by_rules(lines: Lines, block: Block, rules: str) -> Found:
     for rule in _parsed(rules):
         *_, parameter = rule
         value = block.options.get(parameter, "") if parameter else ""
-        if value.isdigit() and int(value):
-            yield block.line, Mention(rule[0], int(value), int(value))
+        if number := id_of(value):
+            yield block.line, Mention(rule[0], number, number)
         elif not parameter:
             of_lines.append(rule)
     if not of_lines:
@@ -61,7 +61,7 @@ def _by_rules(lines: Lines, block: Block, rules: str) -> Found:
         for what, gives, first, form, span, _ in of_lines:
             until = {"": first, "-": span}.get(form, len(words))
             for field in range(first, min(until, len(words)) + 1, span if form == "/" else 1):
-                if words[field - 1].isdigit() and (number := int(words[field - 1])):
+                if number := id_of(words[field - 1]):
                     yield row, Mention(what, number, number, 1, gives, field)
 
 
@@ -77,7 +77,7 @@ def _set(lines: Lines, block: Block) -> Found:
 
 def _run(words: list[str], what: str, *, gives: bool) -> Mention | None:
     """First, last and step."""
-    numbers = [int(word) for word in words[:3] if word.isdigit()]
+    numbers = [id_of(word) for word in words[:3] if word.isdecimal()]
     if len(numbers) < 2 or not 0 < numbers[0] <= numbers[1]:
         return None
     step = max(numbers[2], 1) if len(numbers) > 2 else 1
@@ -114,10 +114,10 @@ def _equation(lines: Lines, block: Block) -> Found:
     left = 0
     for row, words in lines.words(block):
         if left <= 0:
-            left = int(words[0]) if words[0].isdigit() else 0
+            left = id_of(words[0])
             continue
         for field in range(1, len(words) + 1, 3):
-            if words[field - 1].isdigit() and (value := int(words[field - 1])):
+            if value := id_of(words[field - 1]):
                 yield row, Mention(NODE_IDS, value, value, 1, False, field)
             left -= 1
 
@@ -131,7 +131,7 @@ def _elements(lines: Lines, block: Block) -> Found:
         text = lines.text(row).rstrip()
         words = [word.strip() for word in text.split(",")]
         for field, word in enumerate(words, 1):
-            if word.isdigit() and (value := int(word)):
+            if value := id_of(word):
                 gives = field == 1 and not goes_on
                 yield row, Mention(ELEMENT_IDS if gives else NODE_IDS, value, value, 1, gives, field)
         goes_on = text.endswith(",")
@@ -162,7 +162,7 @@ def find_references(records: Records) -> References:
             found += [(int(record[row]), f"*{block.name}", mention) for row, mention in mentions(lines, block)]
         elif block.name not in _UNDERSTOOD:
             unsearched[f"*{block.name}"] = unsearched.get(f"*{block.name}", 0) + 1
-            loose |= {int(word) for _, words in lines.words(block) for word in words if word.isdigit()}
+            loose |= {id_of(word) for _, words in lines.words(block) for word in words}
     return References.of(found, unsearched, loose, _ties(lines))
 
 
@@ -182,6 +182,6 @@ def _ties(lines: Lines) -> Iterator[Tie]:
             ids += hubs.get(block.options.get("ELSET", "").upper(), [])
         if block.name in ("DISTRIBUTING COUPLING", "KINEMATIC COUPLING", "MPC"):
             words = [word for _, words in lines.words(block) for word in words[: None if block.name == "MPC" else 1]]
-            sets += [word.upper() for word in words if word and not word[0].isdigit()]
+            sets += [word.upper() for word in words if word and not word[0].isdecimal()]
         surfaces = (block.options["SURFACE"].upper(),) if "SURFACE" in block.options else ()
         yield Tie(block.name, tuple(ids), tuple(sets), surfaces)

@@ -14,7 +14,7 @@ from oddseam.formats.keyword.elements import TYPES
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.reference_table import RULES
 from oddseam.formats.keyword.references import mentions
-from oddseam.model.references import ELEMENT_IDS, Ids, Mention
+from oddseam.model.references import ELEMENT_IDS, Ids, Mention, Named, id_of
 
 #: Keywords whose lines list members; what is gone is taken out of the line.
 _LISTS = {"NSET", "ELSET", "SUBMODEL", "CONTACT NODE SET", "DISPLAY BODY", "EMBEDDED ELEMENT", "MODEL CHANGE"}
@@ -72,7 +72,7 @@ def _carry(lines: Lines, successors: Successors, result: Trimmed) -> None:
         if block.name not in _ON_ELEMENTS:
             continue
         for row, words in lines.words(block):
-            new = successors.of_elements([int(words[0])]) if words[0].isdigit() else []
+            new = successors.of_elements([id_of(words[0])])
             if new:
                 result.rows[row] = "".join(", ".join([str(number), *words[1:]]) + "\n" for number in new)
                 count += len(new)
@@ -88,16 +88,16 @@ def _loaded_sets(lines: Lines) -> set[str]:
 
 def _extend_sets(lines: Lines, successors: Successors, only: set[str] | None, result: Trimmed) -> None:
     """Sets with what came in the place of members that are gone, in blocks of their own."""
-    held: dict[tuple[str, str], list[int]] = {}
+    held: dict[tuple[str, str], list[Mention]] = {}
     for block in lines.blocks:
         if block.name in ("NSET", "ELSET"):
             name = block.options.get(block.name, "")
             if only is None or (block.name == "ELSET" and name.upper() in only):
-                for _, m in mentions(lines, block):
-                    held.setdefault((block.name, name), []).extend(range(m.first, m.last + 1, m.step))
-    for (keyword, name), ids in held.items():
+                held.setdefault((block.name, name), []).extend(m for _, m in mentions(lines, block))
+    for (keyword, name), its in held.items():
+        ids = Named(its)
         new = successors.of_nodes(ids) if keyword == "NSET" else successors.of_elements(ids)
-        new = sorted(set(new) - set(ids))
+        new = [number for number in new if number not in ids]
         if new:
             result.more.append(f"*{keyword}, {keyword}={name}\n")
             rows = (new[k : k + _ON_A_LINE] for k in range(0, len(new), _ON_A_LINE))
@@ -161,7 +161,7 @@ def _units(lines: Lines, block: Block) -> Iterator[list[int]]:
         words = [word for word in text.split(",") if word.strip()]
         if block.name in ("EQUATION", "NETWORK MPC"):
             if left <= 0:
-                left, rows = int(words[0]) if words[0].strip().isdigit() else 0, [row]
+                left, rows = id_of(words[0].strip()), [row]
                 continue
             left -= -(-len(words) // 3)
             rows.append(row)
@@ -183,7 +183,7 @@ def _drop_empty(lines: Lines, gone: set[int], result: Trimmed) -> None:
         rows = lines.data_rows(block).tolist()
         of_elements = block.name == "ELEMENT"
         if of_elements and block.options.get("TYPE", "").upper() in TYPES:
-            is_left = any(int(words[0]) not in gone for _, words in lines.words(block) if words[0].isdigit())
+            is_left = any(id_of(words[0]) not in gone for _, words in lines.words(block) if id_of(words[0]))
         else:
             is_left = any(result.rows.get(row, "left") for row in rows)
         if of_elements:

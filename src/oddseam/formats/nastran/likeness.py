@@ -55,7 +55,7 @@ class ShellExtras:
         own_angle, own_offset, own_thick = _BEHIND[card.name]
         fields = card.fields + [""] * (own_thick[-1] - len(card.fields))
         said = like.text(angle)
-        if said.isdigit():
+        if said.isdecimal():
             fields[own_angle - 1] = said
         elif said:
             turned = None if template_corners is None else _turned(like.real(angle) or 0.0, template_corners, corners)
@@ -192,7 +192,7 @@ def _loaded(card: Card) -> list[int]:
     words = card.fields[2:]
     if len(words) > 2 and words[1].upper() == "THRU":
         return list(range(int(words[0]), int(words[2]) + 1))
-    return [int(word) for word in words if word.isdigit()]
+    return [int(word) for word in words if word.isdecimal()]
 
 
 def _is_even(card: Card) -> bool:

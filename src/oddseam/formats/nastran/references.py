@@ -16,19 +16,20 @@ from oddseam.formats.nastran.frames import KINDS as FRAMES
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.scanning import Scan
 from oddseam.model import KINDS
-from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Singles, Tie
+from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References, Singles, Tie, id_of
 from oddseam.model.source import Records
 
 _RULE = re.compile(r"([neNE])(\d+)(?:([-/%])(\d+)|(\+))?")
 #: Cards that are understood in full: what they name is in the mesh, or is no node and no element.
 _UNDERSTOOD = {"GRID", "GRDSET", "MAT1", "ENDDATA", *ELEMENTS, *PROPERTIES, *FRAMES}
+#: No tie names longer runs.
+_MOST_TIED = 1_000_000
 #: Cards that hold nodes together, rigidly or by their mean.
 _TYING = {"RBAR", "RBAR1", "RBE1", "RBE2", "RBE3", "RTRPLT", "RTRPLT1"}
 
 
 def _number(card: Card, field: int) -> int:
-    text = card.text(field)
-    return int(text) if text.isdigit() else 0
+    return id_of(card.text(field))
 
 
 @cache
@@ -79,20 +80,20 @@ def _list(card: Card, what: str, first: int) -> Iterator[Mention]:
     while k < len(words):
         field, word = words[k]
         k += 1
-        if not word.isdigit() or not int(word):
+        low = high = id_of(word)
+        if not low:
             continue
-        low = high = int(word)
         step, without = 1, set[int]()
-        if k + 1 < len(words) and words[k][1] == "THRU" and words[k + 1][1].isdigit():
-            high = int(words[k + 1][1])
+        if k + 1 < len(words) and words[k][1] == "THRU" and id_of(words[k + 1][1]):
+            high = id_of(words[k + 1][1])
             k += 2
-            if k + 1 < len(words) and words[k][1] == "BY" and words[k + 1][1].isdigit():
-                step = max(int(words[k + 1][1]), 1)
+            if k + 1 < len(words) and words[k][1] == "BY" and id_of(words[k + 1][1]):
+                step = id_of(words[k + 1][1])
                 k += 2
             if k < len(words) and words[k][1] == "EXCEPT":
                 k += 1
-                while k < len(words) and words[k][1].isdigit() and int(words[k][1]) <= high:
-                    without.add(int(words[k][1]))
+                while k < len(words) and 0 < id_of(words[k][1]) <= high:
+                    without.add(id_of(words[k][1]))
                     k += 1
         yield from _run(what, low, high, step, without, field)
 
@@ -133,22 +134,22 @@ def _rbe3(card: Card) -> Iterator[Mention]:
             return
         if word[0].isalpha():
             return  # ALPHA and so on: no nodes
-        if not word.isdigit():
+        if not word.isdecimal():
             behind = 1  # a weight
         elif behind == 1:
             behind = 2  # its components
-        elif behind == 2 and int(word):
-            yield Mention(NODE_IDS, int(word), int(word), 1, False, field)
+        elif behind == 2 and (value := id_of(word)):
+            yield Mention(NODE_IDS, value, value, 1, False, field)
 
 
 def _um(card: Card, first: int) -> Iterator[Mention]:
     """Nodes and their components by turns, behind a blank at the head of every line."""
     for field in range(first, len(card.fields) + 1):
         text, place = card.text(field), (field - 1) % 8
-        if text and not text.isdigit():
+        if text and not text.isdecimal():
             return
-        if place in (1, 3, 5) and text and int(text):
-            yield Mention(NODE_IDS, int(text), int(text), 1, False, field)
+        if place in (1, 3, 5) and (value := id_of(text)):
+            yield Mention(NODE_IDS, value, value, 1, False, field)
 
 
 def _set3(card: Card) -> Iterator[Mention]:
@@ -204,7 +205,7 @@ def find_references(records: Records) -> References:
             found += [(record, name, mention) for record, card in scan.cards(name) for mention in mentions(card)]
         elif name and name not in _UNDERSTOOD:
             unsearched[name] = count
-            loose |= {int(text) for _, card in scan.cards(name) for text in card.fields if text.isdigit()}
+            loose |= {id_of(text) for _, card in scan.cards(name) for text in card.fields}
     found += _stray_midsides(scan)
     tied = [(int(r), s.name, Mention(s.what, int(k), int(k), 1, s.gives)) for s in singles if s.name in _TYING
             for r, k in zip(s.record, s.ids, strict=True) if k]  # fmt: skip
@@ -254,7 +255,7 @@ def _ties(found: list[tuple[int, str, Mention]]) -> Iterator[Tie]:
     """What rigid and distributing elements hold together."""
     held: dict[int, tuple[str, list[int]]] = {}
     for record, name, mention in found:
-        if name in _TYING and not mention.gives:
+        if name in _TYING and not mention.gives and mention.last - mention.first < _MOST_TIED:
             held.setdefault(record, (name, []))[1].extend(range(mention.first, mention.last + 1, mention.step))
     for name, ids in held.values():
         yield Tie(name, tuple(ids))

@@ -12,7 +12,7 @@ from oddseam.formats.nastran.fields import Card, card_text
 from oddseam.formats.nastran.reference_table import RULES
 from oddseam.formats.nastran.references import list_first, mentions
 from oddseam.formats.nastran.scanning import Scan
-from oddseam.model.references import ELEMENT_IDS, Ids, Mention, References
+from oddseam.model.references import ELEMENT_IDS, Ids, Mention, Named, References
 
 #: Cards of several things in a row: the field of the first, and how many fields each takes.
 _GROUPS = {
@@ -136,8 +136,8 @@ def _heirs(card: Card, gone: Mapping[str, set[int]], successors: Successors) -> 
     if card.name not in _SETS:
         return []
     its = [m for m in mentions(card) if not m.gives]
-    ids = [number for m in its for number in range(m.first, m.last + 1, m.step)]
-    if not its or gone[its[0].what].isdisjoint(ids):
+    ids = Named(its)
+    if not its or not any(number in ids for number in gone[its[0].what]):
         return []
     return successors.of_elements(ids) if its[0].what == ELEMENT_IDS else successors.of_nodes(ids)
 
@@ -162,7 +162,7 @@ def _fewer_spokes(card: Card, bad: set[int]) -> list[str] | None:
             if number in bad:
                 return None  # what it frees is gone
             tail.append(word)
-        elif word and not word.isdigit():
+        elif word and not word.isdecimal():
             groups.append([word])
         elif word and groups and number not in bad:
             groups[-1].append(word)
@@ -187,7 +187,7 @@ def _shorter_list(card: Card, first: int, ids: Ids) -> list[str] | None:
             continue
         runs = mention.without(ids.gone[mention.what], ids.left[mention.what])
         end = number + 1
-        while end <= len(card.fields) and not card.text(end).isdigit():
+        while end <= len(card.fields) and not card.text(end).isdecimal():
             end += 1  # the end of the run, behind THRU
         if len(runs) == 1 and runs[0][0] < runs[0][1]:
             words += [str(runs[0][0]), *card.fields[number : end - 1], str(runs[0][1])]
@@ -196,4 +196,4 @@ def _shorter_list(card: Card, first: int, ids: Ids) -> list[str] | None:
             spans = (left[(left >= a) & (left <= b) & ((left - a) % mention.step == 0)] for a, b in runs)
             words += [str(its) for span in spans for its in span.tolist()]
         number = end + 1
-    return [*card.fields[: first - 1], *words] if any(word.isdigit() for word in words) else None
+    return [*card.fields[: first - 1], *words] if any(word.isdecimal() for word in words) else None
