@@ -12,7 +12,8 @@ from oddseam.editing.filling_in import Insert, with_insert
 from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.findings.limits import Limits
-from oddseam.geometry.quality import MORE_IS_WORSE, quality
+from oddseam.findings.qualities import beyond_limit
+from oddseam.geometry.quality import quality
 from oddseam.model import Mesh
 
 #: So far beyond what is put in elements are meshed anew, over their size; more if they get no better shape.
@@ -47,7 +48,7 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
         If none is acceptable.
     """
     best: tuple[Mesh, Try, tuple[float, float]] | None = None
-    most = -np.inf
+    most = (False, -np.inf)
     for one in tries:
         if best is not None and _is_acceptable(best[1], best[2]) and len(one.zone.elements) > _MANY:
             break
@@ -55,10 +56,11 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
         if made is None:
             continue
         new = _new_but(made, mesh, one.insert.points)
-        worst, within = worst_of(made, new), _within_limits(made, new)
-        if best is None or min(share(worst), within) > most:
-            best, most = (made, one, worst), min(share(worst), within)
-        if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1] and within >= 1.0:
+        worst = worst_of(made, new)
+        rank = (_is_within_limits(made, new), share(worst))
+        if best is None or rank > most:
+            best, most = (made, one, worst), rank
+        if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1] and rank[0]:
             break
     if best is None or not _is_acceptable(best[1], best[2]):
         why = "they would cross" if best is None else f"they would be no better than {said(best[2])}"
@@ -88,18 +90,17 @@ def best_with_borders(
             raise refusal from None
 
 
-def _within_limits(mesh: Mesh, elements: Array) -> float:
-    """The worst value of any measure of some elements over its limit, or the other way: from 1 on none is beyond."""
-    limits, least, at = Limits(), np.inf, 0
+def _is_within_limits(mesh: Mesh, elements: Array) -> bool:
+    """Whether no measure of some elements is beyond its limit."""
+    limits, at = Limits(), 0
     for name, block in mesh.elements.items():
         its = elements[(elements >= at) & (elements < at + len(block))] - at
         at += len(block)
         if name in ("tri", "quad") and len(its):
             for measure, values in quality(mesh.nodes[block.connectivity[its]]).items():
-                limit = float(getattr(limits, measure))
-                more = measure in MORE_IS_WORSE
-                least = min(least, limit / max(float(values.max()), 1e-300) if more else float(values.min()) / limit)
-    return least
+                if beyond_limit(measure, values, float(getattr(limits, measure))).any():
+                    return False
+    return True
 
 
 def _is_acceptable(one: Try, worst: tuple[float, float]) -> bool:

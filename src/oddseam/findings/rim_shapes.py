@@ -13,6 +13,8 @@ from oddseam.model.connectivity import Rim
 
 #: Cosine of the angle to the plane of a rim within which the facets beside it run on inwards.
 _INWARD = 0.5
+#: Least over largest radius of a rim that is round: its length and width are its diameter.
+_ROUND = 0.95
 #: A sheet whose nodes are this near to the plane of its border, over the size of that, lies in it.
 _FLAT = 0.05
 
@@ -24,7 +26,7 @@ class RimShape:
     Attributes
     ----------
     length, width : float
-        Sides of the smallest rectangle round it in its plane.
+        Sides of the smallest rectangle round it in its plane; the diameter of one that is round.
     is_outer : bool
         Whether the sheet lies within it: its outer border, and no opening.
     is_flat : bool
@@ -45,8 +47,11 @@ class RimShape:
 def rim_shape(mesh: Mesh, rim: Rim) -> RimShape:
     """The shape of a rim; linear in its nodes, and in its piece where it is an outer border."""
     points = mesh.nodes[rim.nodes]
-    centre, axis, _ = circle_of(points)
-    length, width = _rectangle(points - centre, axis)
+    centre, axis, radii = circle_of(points)
+    if radii.min() >= _ROUND * radii.max():
+        length = width = 2.0 * float(radii.mean())
+    else:
+        length, width = _rectangle(points - centre, axis)
     c, t = mesh.connectivity, mesh.triangulation
     faces = c.face[rim.corners]
     ends = mesh.nodes[np.stack([mesh.faces.node[rim.corners], mesh.faces.node[c.next[rim.corners]]])]

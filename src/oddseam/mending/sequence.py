@@ -35,7 +35,7 @@ from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
 from oddseam.mending.zipping import zip_rims
 from oddseam.model import Mesh
-from oddseam.model.editing import edited
+from oddseam.model.editing import as_it_was, edited
 from oddseam.model.enclosure import flat_pieces
 from oddseam.model.loss import measure_loss
 from oddseam.progress import Progress, silent
@@ -144,7 +144,7 @@ def mend(
     gone, loose = (_rows(mesh, ids) for ids in (work.asked_to_go, work.loose))
     loss = measure_loss(mesh, work.mesh, asked.tolerance, gone, (loose, asked.fins))
     progress("done", 1.0)
-    return work.mesh, outcome.with_loss(loss)
+    return as_it_was(mesh, work.mesh), outcome.with_loss(loss)
 
 
 def _rows(mesh: Mesh, ids: Array) -> Array:

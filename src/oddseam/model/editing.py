@@ -130,6 +130,19 @@ def edited(
     ).came_of(mesh)
 
 
+def as_it_was(mesh: Mesh, new: Mesh) -> Mesh:
+    """The mesh itself where a new one differs from it by ids of nodes alone, which were joined and parted again."""
+    if mesh.n_nodes != new.n_nodes or mesh.elements.keys() != new.elements.keys():
+        return new
+    same = np.array_equal(mesh.nodes, new.nodes) and all(
+        np.array_equal(getattr(block, name), getattr(new.elements[kind], name))
+        for kind, block in mesh.elements.items()
+        for name in ("connectivity", "ids", "part")
+    )
+    edges = [np.zeros((0, 2), np.int32) if one.creases is None else one.creases.edges for one in (mesh, new)]
+    return mesh if same and np.array_equal(*edges) else new
+
+
 def without_nodes(mesh: Mesh, gone: Array) -> Mesh:
     """A mesh without some nodes (n,) that no element uses; groups and creases follow."""
     if not gone.any():
