@@ -139,8 +139,8 @@ def as_it_was(mesh: Mesh, new: Mesh) -> Mesh:
         for kind, block in mesh.elements.items()
         for name in ("connectivity", "ids", "part")
     )
-    edges = [np.zeros((0, 2), np.int32) if one.creases is None else one.creases.edges for one in (mesh, new)]
-    return mesh if same and np.array_equal(*edges) else new
+    before, after = (np.zeros((0, 2)) if one.creases is None else one.creases.edges for one in (mesh, new))
+    return mesh if same and np.array_equal(before, after) else new
 
 
 def without_nodes(mesh: Mesh, gone: Array) -> Mesh:
