@@ -3,8 +3,7 @@
 # Run it in an empty folder: sh clean_cowl.sh
 set -e
 
-oddseam demo -o demo                      # writes the raw inlet_cowl.stl (and its own results)
-cp demo/inlet_cowl.stl .
+oddseam demo --data -o .                  # writes the raw inlet_cowl.stl, and the other parts of the demo
 
 oddseam survey inlet_cowl.stl --unit mm   # what is wrong, and where
 oddseam picture inlet_cowl.stl --unit mm -o before.png

@@ -90,7 +90,10 @@ def parts(tmp_path_factory) -> Path:
 
 
 #: What many pages begin with: run by the first of them, what it made is there for the others.
-MENDED = "oddseam mend inlet_cowl.stl --unit mm --fins 6 -o mended.seam"
+SHARED = {
+    "oddseam mend inlet_cowl.stl --unit mm --fins 6 -o mended.seam": "mended.seam",
+    "oddseam features mended.seam -o patches.seam": "patches.seam",
+}
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
@@ -100,15 +103,14 @@ def test_what_the_pages_show_works(page, parts, tmp_path):
     blocks = BLOCK.findall(page.read_text(encoding="utf-8"))
     lines = [line for kind, block in blocks if kind == "sh" for line in block.replace("\\\n", " ").splitlines()]
     commands = [line.split("  #")[0] for line in lines if line.startswith("oddseam ")]
-    if (parts / "mended.seam").exists():
-        commands = [line for line in commands if line.strip() != MENDED]
+    commands = [line for line in commands if not (parts / SHARED.get(line.strip(), "none")).exists()]
     code = "\n".join(block for kind, block in blocks if kind == "python")
     (tmp_path / "page.json").write_text(json.dumps({"commands": commands, "code": code}))
     done = subprocess.run([sys.executable, "-c", RUNNER], cwd=tmp_path, capture_output=True, text=True, check=False,
                           timeout=600)  # fmt: skip
     assert done.returncode == 0, done.stderr
-    if MENDED in map(str.strip, commands):
-        shutil.copy(tmp_path / "mended.seam", parts)
+    for made in {SHARED[line.strip()] for line in commands if line.strip() in SHARED}:
+        shutil.copy(tmp_path / made, parts)
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
