@@ -32,10 +32,10 @@ class PartSets:
 
     def __init__(self, mesh: Mesh, lines: Lines) -> None:
         assert mesh.source is not None
-        self._mesh, self._lines = mesh, lines
+        self._mesh = mesh
         self.old = {part.id: part for part in mesh.source.parts}
         fresh = set_names(part.name for part in mesh.parts if part.id not in self.old)
-        taken = {name.upper() for part in mesh.source.parts for name in (part.name,)}
+        taken = {part.name.upper() for part in mesh.source.parts}
         self._names = {
             part.id: self.old[part.id].name if part.id in self.old else _unlike(fresh[part.name], taken)
             for part in mesh.parts
@@ -137,7 +137,7 @@ def _section_rows(lines: Lines, block: Block, part: Part, old: Part, rest: str, 
     if part.thickness != old.thickness and block.name == "SHELL SECTION":
         row, words = next(iter(lines.words(block)))
         rows[row] = ", ".join([real_text(part.thickness or 0.0, WIDTH), *words[1:]]) + "\n"
-    text = "".join(lines.text(row) for row in range(block.line, block.first))
+    text = before = "".join(lines.text(row) for row in range(block.line, block.first))
     if part.material != old.material and part.material is not None:
         called = f"OF_{part.name}"
         more += material_lines(called, part.material)
@@ -145,7 +145,7 @@ def _section_rows(lines: Lines, block: Block, part: Part, old: Part, rest: str, 
         text = text if "MATERIAL" in text.upper() else text.rstrip() + f", MATERIAL={called}\n"
     if rest:
         text = re.sub(r"(ELSET\s*=\s*)[^,\r\n]*", rf"\g<1>{rest}", text, flags=re.IGNORECASE)
-    if text != "".join(lines.text(row) for row in range(block.line, block.first)):
+    if text != before:
         rows |= {block.line: text, **dict.fromkeys(range(block.line + 1, block.first), "")}
     return rows
 

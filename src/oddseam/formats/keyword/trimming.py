@@ -14,6 +14,7 @@ from oddseam.formats.keyword.elements import TYPES
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.reference_table import RULES
 from oddseam.formats.keyword.references import mentions
+from oddseam.formats.keyword.texts import id_rows
 from oddseam.model.references import ELEMENT_IDS, Ids, Mention, Named, id_of
 
 #: Keywords whose lines list members; what is gone is taken out of the line.
@@ -24,7 +25,6 @@ _WHOLE = {"ORIENTATION", "STATIC", "NGEN", "ELGEN", "CONTOUR INTEGRAL", "SLIDE L
 _SECTIONS = {"MASS", "SPRING", "DASHPOT", "GAP", "ROTARY INERTIA", "CONNECTOR SECTION", "DISTRIBUTING COUPLING"}
 #: Loads that lie on elements.
 _ON_ELEMENTS = {"DLOAD", "DFLUX", "FILM", "RADIATE", "DECHARGE", "DECURRENT"}
-_ON_A_LINE = 16
 
 
 @dataclass
@@ -100,8 +100,7 @@ def _extend_sets(lines: Lines, successors: Successors, only: set[str] | None, re
         new = [number for number in new if number not in ids]
         if new:
             result.more.append(f"*{keyword}, {keyword}={name}\n")
-            rows = (new[k : k + _ON_A_LINE] for k in range(0, len(new), _ON_A_LINE))
-            result.more += [", ".join(map(str, row)) + "\n" for row in rows]
+            result.more += id_rows(new)
             what = "nodes" if keyword == "NSET" else "elements"
             result.carried.append(f"membership of the set {name}, to {len(new):,} new {what} in the place of old ones")
 
