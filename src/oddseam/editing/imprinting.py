@@ -9,6 +9,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.editing.acceptance import said, worst_taken
+from oddseam.editing.borders import moved_borders
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.lines import brought_to, with_line
 from oddseam.editing.paths import with_path
@@ -117,12 +118,10 @@ def imprint(
 
 def _moved_borders(mesh: Mesh, new: Mesh) -> tuple[str, ...]:
     """What is said where parts have another area, for a border between them found no room to stay."""
-    change, total = part_areas(new) - part_areas(mesh), part_areas(mesh)
-    moved = np.flatnonzero(np.abs(change) > _SAME_AREA * total.sum())
-    if len(moved) < 2:
-        return ()
-    words = ", ".join(f"{mesh.parts[k].name} {change[k]:+.4g}" for k in moved.tolist())
-    return (f"the border between parts did not stay, for there is no room beside it; their areas: {words}",)
+    before = part_areas(mesh)
+    change = part_areas(new) - before
+    moved = np.flatnonzero(np.abs(change) > _SAME_AREA * before.sum())
+    return moved_borders(mesh, change, moved)
 
 
 def circle_points(

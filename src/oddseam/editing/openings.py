@@ -22,6 +22,7 @@ from oddseam.findings.judging import judge_touched
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
+from oddseam.model.lost_names import part_areas
 
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
@@ -141,7 +142,8 @@ def cut_opening(
     (made, which, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
     far = float(np.linalg.norm(point - place))
     moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
-    borders = () if stays else moved_borders(mesh, made, which.zone)
+    parts = np.unique(which.zone.local.element_part[which.zone.elements])
+    borders = () if stays else moved_borders(mesh, part_areas(made) - part_areas(mesh), parts)
     return made, _outcome(mesh, made, which.zone, outline, widths, worst).with_notes((*moved, *borders))
 
 

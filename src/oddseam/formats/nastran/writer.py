@@ -164,11 +164,13 @@ def _changed_deck(mesh: Mesh, records: Records, path: Path, said: Remarks, care:
             new.replace(record, b"")
     added = _changed_properties(mesh, records, new)
     added += new_grids(mesh, records, found.new_nodes)
-    heirs = heirs_of(mesh, records, places_read(records), found, _kind_of(new))
-    if found.new_elements:
-        added += _new_elements(mesh, records, found, heirs, new, said)
-    more, changed = _taken_care_of(mesh, records, found, heirs, new, said, care)
-    added += more
+    changed = set[int]()
+    if found.new_elements or care != PLAIN:
+        heirs = heirs_of(mesh, records, places_read(records), found, _kind_of(new))
+        if found.new_elements:
+            added += _new_elements(mesh, records, found, heirs, new, said)
+        more, changed = _taken_care_of(mesh, records, found, heirs, new, said, care)
+        added += more
     ends = np.flatnonzero(records.role == END)
     new.insert(int(ends[0]) if len(ends) else len(records.role), "".join(added))
     list_dangling(mesh, said, changed)
