@@ -21,7 +21,7 @@ def test_every_kind_comes_back(tmp_path):
         assert (back.elements[kind].connectivity == block.connectivity).all()
     names = [np.array([p.name for p in m.parts])[m.element_part].tolist() for m in (mesh, back)]
     assert [n.replace("&", "&") for n in names[0]] == names[1]
-    assert "node and element ids" in written.lost and "2 groups" in written.lost
+    assert "node and element ids" in written.lost
 
 
 def test_boundaries_keep_their_kind(tmp_path):
@@ -125,3 +125,44 @@ def test_any_damage_gives_a_mesh_or_one_line(tmp_path):
         return oddseam.read_mesh(tmp_path / "x.cgns")
 
     survives(read, hand_made(tmp_path / "h.cgns").read_bytes(), seed=9, count=300, bytes_at_once=6)
+
+
+def grouped(kind):
+    """A block with a group of nodes, of elements and of sides; and the points in the middles of these sides."""
+    solid = block_of(kind)
+    low = np.flatnonzero(solid.nodes[:, 2] == 0)
+    pairs, middles, at = [], [], 0
+    for name, block in solid.elements.items():
+        for side, corners in enumerate(oddseam.model.KINDS[name].sides):
+            points = solid.nodes[block.connectivity[:, list(corners)]]
+            for row in np.flatnonzero((points[:, :, 2] == 0).all(axis=1)).tolist():
+                pairs.append([at + row, side])
+                middles.append(points[row].mean(axis=0))
+        at += len(block)
+    groups = oddseam.Groups({"base": low}, {"some": np.array([3, 5, 8])}, {"wet": np.array(pairs)})
+    return solid.replaced(groups=groups), np.array(middles)
+
+
+@pytest.mark.parametrize("kind", ["hex", "hex20", "tet10", "tet"])
+def test_groups_are_conditions_regions_and_faces(tmp_path, kind):
+    solid, middles = grouped(kind)
+    written = oddseam.write_mesh(solid, tmp_path / "a.cgns")
+    assert not any("group" in line for line in written.lost) and "1 groups of sides, to elements" in str(written)
+    back = oddseam.read_mesh(tmp_path / "a.cgns")
+    assert back.groups.nodes["base"].tolist() == solid.groups.nodes["base"].tolist()
+    connectivity = back.elements[kind].connectivity
+    at = sum(len(b) for name, b in back.elements.items() if oddseam.model.KINDS[name].dimension < 3)
+    some = back.groups.elements["some"] - at
+    assert (connectivity[some] == solid.elements[kind].connectivity[[3, 5, 8]]).all()
+    faces = [(name, b) for name, b in back.elements.items() if oddseam.model.KINDS[name].dimension == 2]
+    found = np.concatenate([
+        back.nodes[b.connectivity[:, : oddseam.model.KINDS[name].corners]].mean(axis=1) for name, b in faces
+    ])  # fmt: skip
+    assert len(found) == len(middles)
+    assert np.allclose(np.sort(found.round(9), axis=0), np.sort(middles.round(9), axis=0))
+    for name, block in faces:  # midside nodes lie between their corners
+        k = oddseam.model.KINDS[name]
+        for n, edge in enumerate(k.edges if k.is_quadratic else ()):
+            ends = back.nodes[block.connectivity[:, list(edge)]].mean(axis=1)
+            assert np.allclose(back.nodes[block.connectivity[:, k.corners + n]], ends)
+    assert {part.name for part in back.parts} >= {"wet"}

@@ -317,3 +317,15 @@ def test_lines_of_elements_may_end_with_a_comma_or_have_more(tmp_path, type_):
         assert any("further numbers" in what for what in mesh.source.carried) == ("more" in name or name == "some")
         oddseam.write_mesh(mesh, tmp_path / "b.inp")
         assert (tmp_path / "b.inp").read_text() == (tmp_path / "a.inp").read_text()
+
+
+def test_edges_of_shells_in_a_new_group_of_sides_are_said_to_be_lost(tmp_path):
+    (tmp_path / "a.inp").write_text(DECK)
+    mesh = oddseam.read_mesh(tmp_path / "a.inp")
+    tri = int(np.flatnonzero(mesh.element_ids == 12)[0])
+    sides = {**mesh.groups.sides, "rim": np.array([[tri, 2], [tri, 3]]), "both": np.array([[tri, 0], [tri, 4]])}
+    mesh = mesh.replaced(groups=oddseam.Groups(mesh.groups.nodes, mesh.groups.elements, sides))
+    written = oddseam.write_mesh(mesh, tmp_path / "b.inp")
+    assert sum("edges of shells in the group of sides" in line for line in written.lost) == 2
+    back = oddseam.read_mesh(tmp_path / "b.inp")
+    assert "RIM" not in back.groups.sides and len(back.groups.sides["BOTH"]) == 1

@@ -183,3 +183,14 @@ def test_any_damage_gives_a_mesh_or_one_line(tmp_path, form, pack):
     survives(
         lambda content: read(tmp_path, content), Encoder(form, pack=pack).file(), seed=4, count=250, bytes_at_once=3
     )
+
+
+@pytest.mark.parametrize("text", [False, True])
+def test_groups_of_sides_come_back(tmp_path, text):
+    mesh = every_kind()
+    sides = [[k, s] for k in range(1, mesh.n_elements) for s in (0, 1)]
+    mesh = mesh.replaced(groups=oddseam.Groups(sides={"wet": np.array(sides), "one": np.array([[2, 1]])}))
+    written = oddseam.write_mesh(mesh, tmp_path / "a.vtu", format="vtu-text" if text else "vtu")
+    assert not any("group" in line for line in written.lost)
+    back = oddseam.read_mesh(tmp_path / "a.vtu")
+    assert {name: its.tolist() for name, its in back.groups.sides.items()} == {"wet": sides, "one": [[2, 1]]}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,6 +16,7 @@ from oddseam.model.units import METRES
 
 if TYPE_CHECKING:
     from oddseam.formats.dangling import Dangling
+    from oddseam.formats.loads import Loads
 
 
 @dataclass
@@ -33,6 +35,8 @@ class Remarks:
         What is to be looked at, such as what refers to elements that are gone.
     dangling : list of Dangling
         The cards that do, name by name.
+    taken : Counter
+        Cards of another deck that are in this one, by their names there.
     """
 
     lost: list[str] = field(default_factory=list)
@@ -40,6 +44,14 @@ class Remarks:
     carried: list[str] = field(default_factory=list)
     listed: list[str] = field(default_factory=list)
     dangling: list[Dangling] = field(default_factory=list)
+    taken: Counter[str] = field(default_factory=Counter)
+
+    def take(self, loads: Loads) -> None:
+        """Say what of the loads of another deck is in this one."""
+        self.taken += loads.taken
+        self.lost += loads.left
+        counts = ", ".join(f"{count:,} {name}" for name, count in sorted(loads.taken.items()))
+        self.converted += [f"loads and constraints, to those of the other deck: {counts}"] if counts else []
 
 
 def losses(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+import tempfile
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -244,8 +246,14 @@ def write_mesh(
         wish = "carry loads" if carry_loads else "trim references"
         why = "a working file keeps the deck as it was read, and both are done when a deck is written from it"
         raise Refusal(f"{path}: cannot {wish}; {why if fmt.name == 'seam' else f'{fmt.name} holds no cards'}")
+    before = Remarks()
+    if care != PLAIN and mesh.is_deck and mesh.source is not None and mesh.source.format != fmt.name:
+        mesh = _taken_care_of(mesh, care, before)
     said = fmt.write(mesh, path) if fmt.write_deck is None else fmt.write_deck(mesh, path, care)
-    said.lost += _cards_left(mesh, fmt)
+    said.carried += before.carried
+    said.lost += before.lost
+    said.listed += before.listed
+    said.lost += _cards_left(mesh, fmt, said)
     move = 0.0
     broken: tuple[str, ...] = ()
     if rounded is not mesh:
@@ -256,12 +264,27 @@ def write_mesh(
     return Written(str(path), fmt.name, lost, converted, carried, listed, tuple(said.dangling), broken, move)
 
 
-def _cards_left(mesh: Mesh, fmt: Format) -> list[str]:
+def _taken_care_of(mesh: Mesh, care: Care, said: Remarks) -> Mesh:
+    """The mesh with its deck as that would be written with care, for another deck to be made of it."""
+    assert mesh.source is not None
+    its = format_named(mesh.source.format)
+    assert its.write_deck is not None
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, mesh.source.name)
+        told = its.write_deck(mesh, path, care)
+        said.carried, said.lost, said.listed = told.carried, told.lost, told.listed
+        source = read_mesh(path).source
+    return mesh.replaced(source=source)
+
+
+def _cards_left(mesh: Mesh, fmt: Format, said: Remarks) -> list[str]:
     """What a deck carries that another format does not get."""
     source = mesh.source
     if source is None or source.records is None or fmt.name in (source.format, "seam"):
         return []
-    cards = ", ".join(f"{count:,} {name}" for name, count in sorted(source.carried.items()))
+    left = Counter(source.carried)
+    left.subtract(said.taken)
+    cards = ", ".join(f"{count:,} {name}" for name, count in sorted((+left).items()))
     found = [f"what {source.name} carries: {cards}"] if cards else []
     framed = int((source.records.node_frame > 0).sum())
     if framed:

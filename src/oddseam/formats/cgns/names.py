@@ -19,6 +19,8 @@ _ROWS: list[tuple[int, str, str, int, tuple[int, ...]]] = [
 TYPES = {number: (name, kind, size, order) for number, name, kind, size, order in _ROWS}
 NUMBER_OF = {kind: number for number, _, kind, _, _ in reversed(_ROWS)}
 MIXED = 20
+#: What the names of regions end with, which nodes of a zone must not share with sections.
+REGION = " [group]"
 
 #: Our boundary kinds, by what the types of boundary condition begin with.
 BOUNDARIES = {

@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
-from oddseam.formats.cgns.names import MIXED, TYPES, UNITS, boundary_kind
+from oddseam.formats.cgns.names import MIXED, REGION, TYPES, UNITS, boundary_kind
 from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Source
@@ -109,6 +109,7 @@ class _Base:
         parts: list[tuple[str, str | None]] = []
         blocks: dict[str, list[tuple[Array, Array, Array]]] = {}
         of_nodes: dict[str, Array] = {}
+        regions: dict[str, list[Array]] = {}
         n_nodes = n_elements = 0
         for zone in zones:
             prefix = f"{zone.name} / " if len(zones) > 1 else ""
@@ -118,6 +119,8 @@ class _Base:
                 blocks.setdefault(kind, []).append((corners + n_nodes, ids + n_elements, number[table[ids]]))
             for name, members in zone.node_groups.items():
                 of_nodes[prefix + name] = (members + n_nodes).astype(np.int32)
+            for name, numbers in zone.regions():
+                regions.setdefault(prefix + name, []).append(numbers + n_elements)
             n_nodes, n_elements = n_nodes + len(zone.nodes), n_elements + len(table)
         elements = {}
         for kind in (k for k in KINDS if k in blocks):
@@ -127,8 +130,16 @@ class _Base:
         made = tuple(
             Part(name, k, boundary) for k, (name, (_, boundary)) in enumerate(zip(names, parts, strict=True), 1)
         )
+        index = IdIndex(np.concatenate([np.zeros(0, np.int64), *(block.ids for block in elements.values())]))
+        of_elements = {}
+        for name, its in regions.items():
+            row, missing = index.of(np.unique(np.concatenate(its)))
+            of_elements[name] = np.sort(row[~missing]).astype(np.int32)
+            if missing.any():
+                self.carried[f"members of {name} that are not there"] = int(missing.sum())
         source = Source("cgns", self.path.name, 2.0**-52, self.carried)
-        return Mesh(nodes, elements, made, groups=Groups(of_nodes), unit=self.unit(), source=source)
+        groups = Groups(of_nodes, of_elements)
+        return Mesh(nodes, elements, made, groups=groups, unit=self.unit(), source=source)
 
 
 def _number(parts: list[tuple[str, str | None]], part: tuple[str, str | None]) -> int:
@@ -202,6 +213,16 @@ class _Zone:
         if corners.size and (corners.min() < 1 or corners.max() > len(self.nodes)):
             self.fail(f"section {name} refers to node {corners.max()}, but there are {len(self.nodes):,}")
         self.blocks.append((kind, corners - 1, ids))
+
+    def regions(self) -> Iterator[tuple[str, Array]]:
+        """Groups of elements: regions that list them, by number."""
+        for name, node in self._base.children(self._node, "ZoneSubRegion_t"):
+            location = self._base.text(self._base.child(node, "GridLocation_t")) or "Vertex"
+            members = self._base.values(self._base.child(node, "IndexArray_t", "PointList")).astype(np.int64)
+            if location == "Vertex" or not len(members):
+                self._base.carried[f"region {name}"] = 1
+            else:
+                yield name.removesuffix(REGION), members
 
     def parts(self) -> tuple[Array, list[tuple[str, str | None]]]:
         """For every element number its part, and the parts: sections, then boundary conditions."""

@@ -9,10 +9,11 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError
-from oddseam.formats.cgns.names import BOUNDARY_TYPE, NUMBER_OF, TYPES, UNITS
+from oddseam.formats.cgns.groups import element_numbers, side_tables
+from oddseam.formats.cgns.names import BOUNDARY_TYPE, NUMBER_OF, REGION, TYPES, UNITS
 from oddseam.formats.files import write_whole
 from oddseam.formats.losses import Remarks, losses
-from oddseam.model import KINDS, Mesh, Part
+from oddseam.model import KINDS, Mesh
 
 _VERSION = 3.4
 _LONGEST_NAME = 32
@@ -29,10 +30,10 @@ def write(mesh: Mesh, path: Path) -> Remarks:
 
     if not mesh.n_elements:
         raise FormatError(str(path), "the mesh has no elements")
-    said = losses(mesh, kinds=KINDS, holds={"unit", "parts", "boundaries"})
+    said = losses(mesh, kinds=KINDS, holds={"unit", "parts", "boundaries", "groups"})
     with h5py.File("memory", "w", driver="core", backing_store=False, libver=("earliest", "v108")) as file:
         _root(file)
-        _fill(file, mesh)
+        _fill(file, mesh, said)
         file.flush()
         image = file.id.get_file_image()
 
@@ -85,7 +86,7 @@ class _Names:
         return made
 
 
-def _fill(file: Any, mesh: Mesh) -> None:
+def _fill(file: Any, mesh: Mesh, said: Remarks) -> None:
     dimension = max(KINDS[kind].dimension for kind in mesh.elements)
     base = _node(file, "Base", "CGNSBase_t", np.array([dimension, 3], "<i4"))
     if mesh.unit is not None and mesh.unit in UNITS.values():
@@ -99,43 +100,64 @@ def _fill(file: Any, mesh: Mesh) -> None:
     coordinates = _node(zone, "GridCoordinates", "GridCoordinates_t")
     for axis, name in enumerate("XYZ"):
         _node(coordinates, f"Coordinate{name}", "DataArray_t", np.ascontiguousarray(mesh.nodes[:, axis], "<f8"))
-    boundaries = _Boundaries(zone, dimension)
-    names, at = _Names(), 1
+    boundaries, sections = _Boundaries(zone, dimension), _Sections(zone)
+    numbers = list[Array]()
     for kind, block in mesh.elements.items():
-        number = NUMBER_OF[kind]
-        order = np.argsort(TYPES[number][3])
+        number = np.zeros(len(block), np.int64)
         for index in np.unique(block.part).tolist():
-            rows = block.connectivity[block.part == index][:, order] + 1
-            last = at + len(rows) - 1
-            section = _node(
-                zone, names(mesh.parts[index].name, f" [{kind}]"), "Elements_t", np.array([number, 0], "<i4")
-            )
-            _node(section, "ElementRange", "IndexRange_t", np.array([at, last], "<i4"))
-            _node(section, "ElementConnectivity", "DataArray_t", rows.astype("<i4").ravel())
-            boundaries.add(mesh.parts[index], kind, at, last)
-            at = last + 1
+            rows, part = block.part == index, mesh.parts[index]
+            number[rows] = its = sections.add(part.name, kind, block.connectivity[rows])
+            if 0 < KINDS[kind].dimension < dimension or part.boundary:
+                type_ = BOUNDARY_TYPE.get(part.boundary, "UserDefined") if part.boundary else "Null"
+                boundaries.add(part.name, type_, boundaries.of_elements, its)
+        numbers.append(number)
+    for name, kind, table in side_tables(mesh, dimension, said):
+        boundaries.add(name, "Null", boundaries.of_elements, sections.add(name, kind, table))
+    if mesh.groups.sides:
+        said.converted.append(f"{len(mesh.groups.sides):,} groups of sides, to elements of their own")
+    for name, members in mesh.groups.nodes.items():
+        boundaries.add(name, "Null", "Vertex", members + 1)
     boundaries.write()
+    names = _Names()
+    for name, of, members in element_numbers(mesh, np.concatenate(numbers)):
+        region = _node(zone, names(name, REGION), "ZoneSubRegion_t", np.array([of], "<i4"))
+        _node(region, "PointList", "IndexArray_t", members.astype("<i4")[:, None])
+        _node(region, "GridLocation", "GridLocation_t", "CellCenter" if of == dimension else "FaceCenter")
+
+
+class _Sections:
+    """Sections of elements, counted on from one to the next."""
+
+    def __init__(self, zone: Any) -> None:
+        self._zone, self._names, self._at = zone, _Names(), 1
+
+    def add(self, name: str, kind: str, table: Array) -> Array:
+        """Write one; the numbers of its elements."""
+        number = NUMBER_OF[kind]
+        rows = table[:, np.argsort(TYPES[number][3])] + 1
+        first, self._at = self._at, self._at + len(rows)
+        section = _node(self._zone, self._names(name, f" [{kind}]"), "Elements_t", np.array([number, 0], "<i4"))
+        _node(section, "ElementRange", "IndexRange_t", np.array([first, self._at - 1], "<i4"))
+        _node(section, "ElementConnectivity", "DataArray_t", rows.astype("<i4").ravel())
+        return np.arange(first, self._at)
 
 
 class _Boundaries:
-    """Boundary conditions: parts below the dimension of the cells, and surfaces that have a kind."""
+    """Boundary conditions, each of a type and at nodes or elements."""
 
     def __init__(self, zone: Any, dimension: int) -> None:
-        self._zone, self._dimension = zone, dimension
-        self._found: dict[Part, list[Array]] = {}
+        self._zone = zone
+        self.of_elements = "FaceCenter" if dimension == 3 else "CellCenter"
+        self._found: dict[tuple[str, str, str], list[Array]] = {}
 
-    def add(self, part: Part, kind: str, first: int, last: int) -> None:
-        if 0 < KINDS[kind].dimension < self._dimension or part.boundary:
-            self._found.setdefault(part, []).append(np.arange(first, last + 1))
+    def add(self, name: str, type_: str, location: str, members: Array) -> None:
+        self._found.setdefault((name, type_, location), []).append(members)
 
     def write(self) -> None:
         if not self._found:
             return
         conditions, names = _node(self._zone, "ZoneBC", "ZoneBC_t"), _Names()
-        for part, members in self._found.items():
-            type_ = BOUNDARY_TYPE.get(part.boundary, "UserDefined") if part.boundary else "Null"
-            condition = _node(conditions, names(part.name), "BC_t", type_)
-            points = np.concatenate(members).astype("<i4")[:, None]
-            _node(condition, "PointList", "IndexArray_t", points)
-            location = "FaceCenter" if self._dimension == 3 else "CellCenter"
+        for (name, type_, location), members in self._found.items():
+            condition = _node(conditions, names(name), "BC_t", type_)
+            _node(condition, "PointList", "IndexArray_t", np.concatenate(members).astype("<i4")[:, None])
             _node(condition, "GridLocation", "GridLocation_t", location)

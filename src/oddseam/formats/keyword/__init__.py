@@ -9,14 +9,17 @@ from __future__ import annotations
 import re
 
 from oddseam.formats.files import Data
+from oddseam.formats.keyword.loads import read_loads
 from oddseam.formats.keyword.reader import read
 from oddseam.formats.keyword.references import find_references
 from oddseam.formats.keyword.writer import rounded, write
+from oddseam.formats.loads import READERS
 from oddseam.model.source import FINDERS
 
 __all__ = ["read", "recognises", "rounded", "write"]
 
 FINDERS["keyword"] = find_references
+READERS["keyword"] = read_loads
 
 _SIGNS = re.compile(rb"^[ \t]*\*(NODE|ELEMENT|HEADING|INCLUDE)[ \t]*(,|\r?$)", re.IGNORECASE | re.MULTILINE)
 

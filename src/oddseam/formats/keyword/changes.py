@@ -10,10 +10,18 @@ import numpy as np
 
 from oddseam.arrays import Array, IdIndex
 from oddseam.formats.decks import real_text
-from oddseam.formats.keyword.elements import SECTIONS, TYPE_OF, TYPES, side_label
+from oddseam.formats.keyword.elements import SECTIONS, TYPE_OF, TYPES
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.reader import read
-from oddseam.formats.keyword.texts import WIDTH, element_lines, id_rows, material_lines, section_lines, set_names
+from oddseam.formats.keyword.texts import (
+    WIDTH,
+    element_lines,
+    id_rows,
+    material_lines,
+    section_lines,
+    set_names,
+    surface_lines,
+)
 from oddseam.formats.losses import Remarks
 from oddseam.model import KINDS, Mesh, Part
 from oddseam.model.source import ELEMENT, Records
@@ -177,7 +185,6 @@ def more_members(mesh: Mesh, records: Records, said: Remarks) -> list[str]:
 
 def _new_surfaces(mesh: Mesh, old: Mesh, said: Remarks) -> Iterator[str]:
     """Groups of sides that the deck has not."""
-    kind_of = np.repeat(np.array([*mesh.elements, ""])[:-1], [len(block) for block in mesh.elements.values()])
     for name, pairs in mesh.groups.sides.items():
         if name in old.groups.sides:
             before = {(int(old.element_ids[e]), s) for e, s in old.groups.sides[name].tolist()}
@@ -185,8 +192,4 @@ def _new_surfaces(mesh: Mesh, old: Mesh, said: Remarks) -> Iterator[str]:
             if now - before:
                 said.lost.append(f"{len(now - before):,} sides more in {name!r}: the deck's surface stays as it is")
             continue
-        yield f"*SURFACE, NAME={set_names([name])[name]}, TYPE=ELEMENT\n"
-        for element, side in pairs.tolist():
-            label = side_label(str(kind_of[element]), side)
-            if label:
-                yield f"{mesh.element_ids[element]}, {label}\n"
+        yield from surface_lines(mesh, set_names([name])[name], pairs, said)

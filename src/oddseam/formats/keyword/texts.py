@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+import numpy as np
+
+from oddseam.arrays import Array
 from oddseam.formats.decks import real_text
-from oddseam.formats.keyword.elements import node_order
-from oddseam.model import Material, Part
+from oddseam.formats.keyword.elements import node_order, side_label
+from oddseam.formats.losses import Remarks
+from oddseam.model import Material, Mesh, Part
 
 #: The solver reads the first twenty characters of a number.
 WIDTH = 20
@@ -38,6 +42,19 @@ def element_lines(kind: str, number: int, nodes: list[int]) -> str:
     for here, there in enumerate(order):
         placed[there] = nodes[here]
     return id_row([number, *placed])
+
+
+def surface_lines(mesh: Mesh, name: str, pairs: Array, said: Remarks) -> Iterator[str]:
+    """A group of sides (k, 2) as a surface of that name; edges of shells are said to be lost."""
+    starts = np.cumsum([0, *(len(block) for block in mesh.elements.values())])
+    kinds = [*mesh.elements]
+    rows = [f"*SURFACE, NAME={name}, TYPE=ELEMENT\n"]
+    for element, side in pairs.tolist():
+        label = side_label(kinds[int(np.searchsorted(starts, element, side="right")) - 1], side)
+        rows += [f"{mesh.element_ids[element]}, {label}\n"] if label else []
+    if len(rows) <= len(pairs):
+        said.lost.append(f"{len(pairs) + 1 - len(rows):,} edges of shells in the group of sides {name!r}")
+    yield from rows if len(rows) > 1 else ()
 
 
 def set_names(parts: Iterable[str]) -> dict[str, str]:

@@ -16,8 +16,9 @@ from oddseam.formats.files import write_whole
 from oddseam.formats.heirs import heirs_of
 from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.changes import PartSets, changed_parts, more_members
-from oddseam.formats.keyword.elements import TYPE_OF, TYPES, side_label
+from oddseam.formats.keyword.elements import TYPE_OF, TYPES
 from oddseam.formats.keyword.lines import INCLUDE, Lines
+from oddseam.formats.keyword.loads import load_lines
 from oddseam.formats.keyword.texts import (
     WIDTH,
     element_lines,
@@ -26,8 +27,10 @@ from oddseam.formats.keyword.texts import (
     node_line,
     section_lines,
     set_names,
+    surface_lines,
 )
 from oddseam.formats.keyword.trimming import Trimmed, trimmed_lines
+from oddseam.formats.loads import loads_of
 from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.rewriting import Differences, Rewriting, differences
 from oddseam.model import KINDS, Mesh
@@ -97,6 +100,10 @@ def _new_deck(mesh: Mesh, said: Remarks) -> Iterator[str]:
     for index, part in enumerate(mesh.parts):
         if part in used and part.material is not None:
             yield section_lines(names[part.name], called[part.material.id], part, index in shells)
+    loads = loads_of(mesh)
+    said.take(loads)
+    held = {index for kind in written for index in np.unique(mesh.elements[kind].part).tolist()}
+    yield from load_lines(mesh, [names[mesh.parts[index].name] for index in sorted(held)], loads.cases, said)
 
 
 def _sets(mesh: Mesh, said: Remarks) -> Iterator[str]:
@@ -109,17 +116,8 @@ def _sets(mesh: Mesh, said: Remarks) -> Iterator[str]:
                 numbers = ids[members].tolist()
                 yield f"*{keyword}, {keyword}={names[name]}\n"
                 yield from id_rows(numbers)
-    kind_of = [kind for kind, block in mesh.elements.items() for _ in range(len(block))] if groups.sides else []
     for name, pairs in groups.sides.items():
-        yield f"*SURFACE, NAME={names[name]}, TYPE=ELEMENT\n"
-        edges = 0
-        for element, side in pairs.tolist():
-            label = side_label(kind_of[element], side)
-            edges += not label
-            if label:
-                yield f"{mesh.element_ids[element]}, {label}\n"
-        if edges:
-            said.lost.append(f"{edges:,} edges of shells in the group {name!r}")
+        yield from surface_lines(mesh, names[name], pairs, said)
 
 
 # ---------------------------------------------------------------------- a changed deck

@@ -10,6 +10,8 @@ from __future__ import annotations
 import re
 
 from oddseam.formats.files import Data
+from oddseam.formats.loads import READERS
+from oddseam.formats.nastran.loads import read_loads
 from oddseam.formats.nastran.points import rounded
 from oddseam.formats.nastran.reader import read
 from oddseam.formats.nastran.references import find_references
@@ -19,6 +21,7 @@ from oddseam.model.source import FINDERS
 __all__ = ["read", "recognises", "rounded", "write"]
 
 FINDERS["nastran"] = find_references
+READERS["nastran"] = read_loads
 
 _SIGNS = re.compile(
     rb"^\s*(BEGIN\s+BULK|GRID\*?[ ,\t*]|ENDDATA|CEND|SOL[ \t]|"

@@ -44,6 +44,21 @@ class Frame:
             return np.column_stack([across, angle, local[:, 2]])
         return np.column_stack([np.linalg.norm(local, axis=1), np.degrees(np.arctan2(across, local[:, 2])), angle])
 
+    def directions(self, point: Array) -> Array:
+        """(3, 3) the directions in which coordinates grow at a point of the basic system, in rows, of unit length."""
+        if self.kind == 0:
+            return self.axes
+        x, y, z = self.axes @ (point - self.origin)
+        angle = np.arctan2(y, x)
+        out = np.array([np.cos(angle), np.sin(angle), 0.0])
+        round_ = np.array([-np.sin(angle), np.cos(angle), 0.0])
+        if self.kind == 1:
+            return np.asarray(np.stack([out, round_, [0.0, 0.0, 1.0]]) @ self.axes)
+        polar = np.arctan2(np.hypot(x, y), z)
+        up = np.array([0.0, 0.0, 1.0])
+        radial, down = np.sin(polar) * out + np.cos(polar) * up, np.cos(polar) * out - np.sin(polar) * up
+        return np.asarray(np.stack([radial, down, round_]) @ self.axes)
+
 
 BASIC = Frame(0, np.zeros(3), np.eye(3))
 

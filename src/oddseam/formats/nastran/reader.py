@@ -64,12 +64,12 @@ def read(path: Path, data: Data) -> Mesh:
     deck = _Deck()
     _take_few(scan, deck, role, key)
     grids = scan.of("GRID")
-    columns = scan.fields(grids, 5)
+    columns = scan.fields(grids, 7)
     ids = _checked_ids(scan, grids, columns, "GRID")
     frame = columns.whole(1, "GRID", deck.default_frame)
     given = np.column_stack([columns.real(k, "GRID") for k in (2, 3, 4)]) if len(grids) else np.zeros((0, 3))
     role[grids], key[grids] = NODE, ids
-    partial: dict[str, int] = {}
+    partial = _of_grids(columns)
     blocks = [block for name, card in ELEMENTS.items() for block in _element_blocks(scan, name, card, partial)]
     for block in blocks:
         role[block.record], key[block.record] = ELEMENT, block.id
@@ -77,6 +77,12 @@ def read(path: Path, data: Data) -> Mesh:
         raise FormatError(str(path), "no GRID card and no element in it")
     role[scan.of("ENDDATA")] = END
     return _mesh(path, whole, scan, deck, (ids, frame, given), blocks, (role, key), partial)
+
+
+def _of_grids(columns: Columns) -> dict[str, int]:
+    """What cards of nodes say besides where they are, with counts."""
+    told = {"frames for output on GRID cards": 5, "constraints on GRID cards": 6}
+    return {what: count for what, k in told.items() if (count := int(columns.given(k).sum()))}
 
 
 @contextmanager

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import cache
 from pathlib import Path
 from typing import BinaryIO
@@ -16,10 +16,12 @@ from oddseam.formats.decks import PLAIN, Care, check_ids, check_properties, real
 from oddseam.formats.files import write_whole
 from oddseam.formats.heirs import Heirs, heirs_of
 from oddseam.formats.includes import as_one
+from oddseam.formats.loads import loads_of
 from oddseam.formats.losses import Remarks, losses
 from oddseam.formats.nastran.cards import ELEMENTS
 from oddseam.formats.nastran.fields import LARGE, MOST_ID, SMALL, card_text, parse_card
 from oddseam.formats.nastran.likeness import ShellExtras, carried_pressures, line_card
+from oddseam.formats.nastran.loads import load_cards
 from oddseam.formats.nastran.points import (
     frames_of,
     grid_card,
@@ -100,8 +102,8 @@ def write(mesh: Mesh, path: Path, care: Care = PLAIN) -> Remarks:
     check_properties(mesh, path, _CARD_OF, known)
     check_ids(mesh, path, MOST_ID)
     held = [*_CARD_OF, *(["line"] if records is not None else [])]
-    said = losses(mesh, kinds=held, holds={"unit in a comment", "parts", "ids", "properties"})
-    lines = _new_deck(mesh) if records is None else _changed_deck(mesh, records, path, said, care)
+    said = losses(mesh, kinds=held, holds={"unit in a comment", "parts", "ids", "properties", "groups"})
+    lines = _new_deck(mesh, said) if records is None else _changed_deck(mesh, records, path, said, care)
 
     def fill(file: BinaryIO) -> None:
         file.writelines(lines)
@@ -118,14 +120,18 @@ def _element_cards(mesh: Mesh, kind: str, rows: Array) -> list[str]:
     return [_element(kind, *row) for row in zip(block.ids[rows].tolist(), pids, nodes, strict=True)]
 
 
-def _new_deck(mesh: Mesh) -> list[bytes]:
+def _new_deck(mesh: Mesh, said: Remarks) -> list[bytes]:
     used = [part for index, part in enumerate(mesh.parts) if (mesh.element_part == index).any()]
     materials = {part.material.id: part.material for part in used if part.material is not None}
     on = np.zeros(mesh.n_nodes, bool)
     for kind, block in mesh.elements.items():
         if kind in _CARD_OF:
             on[block.connectivity] = True
-    text = ["$ written by Odd Seam\n", f"$ unit of length: {mesh.unit_name}\n", "BEGIN BULK\n"]
+    loads = loads_of(mesh)
+    said.take(loads)
+    head, cards = load_cards(mesh, loads.cases)
+    text = ["$ written by Odd Seam\n", f"$ unit of length: {mesh.unit_name}\n"]
+    text += [*(["SOL 101\nCEND\n", *head] if head else []), "BEGIN BULK\n"]
     for part in used:
         text.append(_named(part))
     text += [_mat1(material) for material in materials.values()]
@@ -135,8 +141,32 @@ def _new_deck(mesh: Mesh) -> list[bytes]:
     for kind, block in mesh.elements.items():
         if kind in _CARD_OF:
             text += _element_cards(mesh, kind, np.arange(len(block)))
-    text.append("ENDDATA\n")
+    text += [*_sets(mesh, on, said), *cards, "ENDDATA\n"]
     return [line.encode("utf-8") for line in text]
+
+
+def _sets(mesh: Mesh, on: Array, said: Remarks) -> Iterator[str]:
+    """Groups of elements, and of nodes as far as these are in the deck, as numbered sets with names in comments."""
+    groups, number = mesh.groups, 0
+    written = np.repeat([kind in _CARD_OF for kind in mesh.elements], [len(b) for b in mesh.elements.values()])
+    for what, held, ids, there in (
+        ("node", groups.nodes, mesh.node_ids, on),
+        ("element", groups.elements, mesh.element_ids, written),
+    ):
+        for name, its in held.items():
+            members = its[there[its]]
+            if len(members) < len(its):
+                said.lost.append(
+                    f"{len(its) - len(members):,} {what}s of the group {name!r}, which are not in the deck"
+                )
+            if len(members):
+                number += 1
+                yield f"$ {what} set {number}: {name}\n"
+                yield card_text("SET1", [str(number), *map(str, ids[members].tolist())], SMALL)
+    if number:
+        said.converted.append(f"names of {number:,} groups, to comments over their SET1 cards")
+    if groups.sides:
+        said.lost.append(f"{len(groups.sides):,} groups of sides")
 
 
 def _named(part: Part) -> str:

@@ -16,3 +16,5 @@ TYPES = {"Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i
           "Int64": "i8", "UInt64": "u8", "Float32": "f4", "Float64": "f8"}  # fmt: skip
 #: Names of the arrays that hold what the format has no place for.
 NODE_IDS, ELEMENT_IDS, PART, GROUP, PART_NAMES = "node id", "element id", "part", "group ", "part names"
+#: Groups of sides: bit k of a cell is set where its local side k is a member.
+SIDES = "sides "

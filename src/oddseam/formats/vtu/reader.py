@@ -20,6 +20,7 @@ from oddseam.formats.vtu.cells import (
     PIXEL,
     POLYGON,
     POLYLINE,
+    SIDES,
     STRIP,
     VOXEL,
 )
@@ -60,6 +61,7 @@ class _Grid:
         self.cell_data: dict[str, list[Array]] = {}
         self.ids = {"PointData": NODE_IDS, "CellData": ELEMENT_IDS}
         self.carried: dict[str, int] = {}
+        self.turned = False
         self.n_points = self.n_cells = 0
 
     def add(self, piece: Piece) -> None:
@@ -93,7 +95,7 @@ class _Grid:
     def _add_data(self, piece: Piece, section: str, data: dict[str, list[Array]], count: int) -> None:
         ids = piece.global_ids.get(section)
         for name, array in piece.sections.get(section, {}).items():
-            ours = name in (ids, PART) or name.startswith(GROUP)
+            ours = name in (ids, PART) or name.startswith((GROUP, SIDES))
             if not ours:
                 what = f"{'point' if section == 'PointData' else 'cell'} array {name!r}"
                 self.carried[what] = self.carried.get(what, 0) + count
@@ -176,7 +178,11 @@ class _Grid:
         if not elements:
             raise FormatError(str(self.path), "holds no cell")
         cell = np.concatenate(cells)
-        groups = Groups(self._groups(self.point_data, np.arange(self.n_points)), self._groups(self.cell_data, cell))
+        groups = Groups(
+            self._groups(self.point_data, np.arange(self.n_points)),
+            self._groups(self.cell_data, cell),
+            self._sides(cell, np.repeat([*elements], [len(block) for block in elements.values()])),
+        )
         source = Source("vtu", self.path.name, 2.0**-52, self.carried)
         return Mesh(nodes, elements, parts, node_ids, groups, source=source)
 
@@ -188,7 +194,20 @@ class _Grid:
         if (looks < 0).sum() <= (looks > 0).sum():
             return table
         self.carried["wedges that face the other way, turned"] = len(table)
+        self.turned = True
         return table[:, [0, 2, 1, 3, 5, 4]]
+
+    def _sides(self, rows: Array, kind: Array) -> dict[str, Array]:
+        """Groups of sides, of elements that are in these rows of the file."""
+        found = {}
+        for name, values in self.cell_data.items():
+            if name.startswith(SIDES):
+                bits = np.concatenate(values)[rows].astype(np.int64)
+                element, side = np.nonzero((bits[:, None] >> np.arange(8)) & 1)
+                if self.turned:  # the faces beside the first edge of a wedge have changed places
+                    side = np.where((kind[element] == "wedge") & np.isin(side, (2, 4)), 6 - side, side)
+                found[name.removeprefix(SIDES)] = np.column_stack([element, side]).astype(np.int32)
+        return found
 
     def _whole(self, data: dict[str, list[Array]], name: str, count: int) -> Array | None:
         if name not in data or sum(map(len, data[name])) != count:

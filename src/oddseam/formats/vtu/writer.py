@@ -15,7 +15,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.files import write_whole
 from oddseam.formats.losses import Remarks, losses
-from oddseam.formats.vtu.cells import CELLS, ELEMENT_IDS, GROUP, NODE_IDS, PART, PART_NAMES, TYPES
+from oddseam.formats.vtu.cells import CELLS, ELEMENT_IDS, GROUP, NODE_IDS, PART, PART_NAMES, SIDES, TYPES
 from oddseam.model import KINDS, Mesh
 
 
@@ -38,8 +38,6 @@ def _write(mesh: Mesh, path: Path, *, text: bool) -> Remarks:
     if not mesh.n_elements:
         raise FormatError(str(path), "the mesh has no elements")
     said = losses(mesh, kinds=KINDS, holds={"parts", "ids", "groups"})
-    if mesh.groups.sides:
-        said.lost.append(f"{len(mesh.groups.sides)} groups of element sides")
     out: list[str] = []
 
     def put(name: str, values: Any, width: int = 1) -> None:
@@ -70,6 +68,10 @@ def _write(mesh: Mesh, path: Path, *, text: bool) -> Remarks:
     put(PART, np.array([part.id for part in mesh.parts], np.int64)[mesh.element_part])
     for name, members in mesh.groups.elements.items():
         put(GROUP + name, _marked(members, mesh.n_elements))
+    for name, pairs in mesh.groups.sides.items():
+        bits = np.zeros(mesh.n_elements, "u1")
+        np.bitwise_or.at(bits, pairs[:, 0], (1 << pairs[:, 1]).astype("u1"))
+        put(SIDES + name, bits)
     out.append("</CellData>\n</Piece>\n")
     packing = "" if text else ' compressor="vtkZLibDataCompressor"'
     head = (
