@@ -159,3 +159,22 @@ def test_the_namespace_is_lazy_and_complete():
     assert set(dir(oddseam)) >= {"read_mesh", "survey", "mend", "remesh", "draw", "write_mesh"}
     with pytest.raises(AttributeError, match="no attribute"):
         oddseam.no_such_thing  # noqa: B018
+
+
+def test_what_stays_keeps_its_id_and_what_comes_of_it_joins_its_groups():
+    from oddseam.model.renumbering import Content, Origin, renumbered
+
+    nodes = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]])
+    mesh = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [0, 2, 3]], node_ids=[7, 5, 90, 11], groups=oddseam.Groups(
+        {"rim": np.array([0, 2])}, {"half": np.array([1])}, {"wet": np.array([[0, 0], [1, 2]])}
+    ))  # fmt: skip
+    content = Content(
+        np.vstack([nodes[[2, 0, 1, 2, 3]], [[0.5, 0.5, 1]]]), {"tri": np.array([[1, 2, 3], [0, 4, 1], [1, 5, 4]])},
+        np.zeros(3, np.int32), Origin(np.array([2, 0, 1, 2, 3, -1]), np.array([1, 1, 1, 0, 1, 0], bool)),
+        Origin(np.array([1, 0, 1]), np.array([1, 1, 0], bool)),
+    )  # fmt: skip
+    new = renumbered(mesh, content, creases=None)
+    assert new.node_ids.tolist() == [90, 7, 5, 91, 11, 92] and new.element_ids.tolist() == [2, 1, 3]
+    assert new.groups.nodes["rim"].tolist() == [0, 1, 3] and new.groups.elements["half"].tolist() == [0, 2]
+    assert new.groups.sides["wet"].tolist() == [[1, 0], [0, 2]]
+    assert renumbered(mesh, content, creases=None, anew=True).node_ids.tolist() == [1, 2, 3, 4, 5, 6]

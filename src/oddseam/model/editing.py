@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import dataclasses
-
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
-from oddseam.model.mesh import Elements, Mesh
-from oddseam.model.shape import Creases, Patches
+from oddseam.model.mesh import Mesh
+from oddseam.model.renumbering import Content, Origin, groups_by_origin, kept_creases, renumbered
+from oddseam.model.shape import Creases
 
 
 def edited(
@@ -52,10 +50,9 @@ def edited(
     """
     old_nodes = mesh.n_nodes
     nodes = mesh.nodes if add_nodes is None else np.concatenate([mesh.nodes, add_nodes])
-    dropped = np.zeros(mesh.n_elements, bool)
+    dropped, turned = np.zeros(mesh.n_elements, bool), np.zeros(mesh.n_elements, bool)
     if drop is not None:
         dropped[drop] = True
-    turned = np.zeros(mesh.n_elements, bool)
     if turn is not None:
         turned[turn] = True
     added = {
@@ -66,68 +63,44 @@ def edited(
     like = np.zeros(0, np.int64) if like is None else np.asarray(like, np.int64)
     likes = dict(zip(added, np.split(like, np.cumsum([len(its) for its in added.values()])[:-1]), strict=True))
 
-    blocks: dict[str, Elements] = {}
-    origin: list[Array] = []
-    is_added: list[Array] = []
+    tables: dict[str, Array] = {}
+    origin, is_added = [np.zeros(0, np.int64)], [np.zeros(0, bool)]
     at = 0
-    fresh = fresh_ids(mesh, "element", len(like))
-    for name in KINDS:
-        block, more = mesh.elements.get(name), added.get(name, ())
-        if block is None and not len(more):
-            continue
-        if block is None:
-            block = Elements(added[name][:0], np.zeros(0, np.int64), np.zeros(0, np.int32))
-        rows = np.arange(at, at + len(block))
-        at += len(block)
-        keep = ~dropped[rows]
-        connectivity = block.connectivity[keep]
-        over = turned[rows[keep]]
-        if over.any():
-            connectivity = connectivity.copy()
-            connectivity[over] = connectivity[over][:, _turned_order(name)]
-        ids, part, its_origin = block.ids[keep], block.part[keep], rows[keep]
-        if len(more):
-            connectivity = np.concatenate([connectivity, more])
-            ids, fresh = np.concatenate([ids, fresh[: len(more)]]), fresh[len(more) :]
-            part = np.concatenate([part, mesh.element_part[likes[name]]])
-            its_origin = np.concatenate([its_origin, likes[name] if derived else np.full(len(more), -1)])
-            is_added.append(np.arange(len(its_origin) - len(more), len(its_origin)) + sum(map(len, origin)))
-        blocks[name] = Elements(connectivity, ids, part)
-        origin.append(its_origin)
-    element_origin = np.concatenate(origin) if origin else np.zeros(0, np.int64)
+    for name in (name for name in KINDS if name in mesh.elements or len(added.get(name, ()))):
+        block, more = mesh.elements.get(name), added.get(name, np.zeros((0, KINDS[name].size), np.int32))
+        rows = np.arange(at, at + (0 if block is None else len(block)))
+        at += len(rows)
+        kept = rows[~dropped[rows]]
+        old = more[:0] if block is None else block.connectivity[~dropped[rows]]
+        if turned[kept].any():
+            old = old.copy()
+            old[turned[kept]] = old[turned[kept]][:, _turned_order(name)]
+        tables[name] = np.concatenate([old, more]) if len(more) else old
+        origin += [kept, likes.get(name, kept[:0])]
+        is_added += [np.zeros(len(kept), bool), np.ones(len(more), bool)]
+    source, new = np.concatenate(origin), np.concatenate(is_added)
 
     used_before, used = np.zeros(len(nodes), bool), np.zeros(len(nodes), bool)
     for block in mesh.elements.values():
         used_before[block.connectivity] = True
-    for block in blocks.values():
-        used[block.connectivity] = True
-    keep_node = used | ~used_before
-    keep_node[old_nodes:] = used[old_nodes:]
-    new_index = np.cumsum(keep_node) - 1
-    blocks = {
-        name: Elements(new_index[block.connectivity].astype(np.int32), block.ids, block.part)
-        for name, block in blocks.items()
-    }
-    kept = np.flatnonzero(keep_node)
-    node_origin = np.where(kept < old_nodes, kept, -1)
-    node_ids = np.concatenate([mesh.node_ids, fresh_ids(mesh, "node", len(nodes) - old_nodes)])[kept]
-    patches = mesh.patches
-    if patches is not None:
-        label = np.full(len(element_origin), -1, np.int32)
-        label[element_origin >= 0] = patches.label[element_origin[element_origin >= 0]]
-        if is_added and not derived:
-            its = np.concatenate([likes[name] for name in blocks if len(likes.get(name, ()))])
-            label[np.concatenate(is_added)] = patches.label[its]
-        patches = Patches(label, patches.table)
-    return dataclasses.replace(
-        mesh,
-        nodes=nodes[kept],
-        node_ids=node_ids,
-        elements=blocks,
-        groups=_turned_sides(mesh, turned).carried(node_origin, element_origin, sides=True),
-        creases=_kept_creases(joint_creases(mesh.creases, add_creases), keep_node, new_index),
-        patches=patches,
-    ).came_of(mesh)
+    for table in tables.values():
+        used[table] = True
+    keep = used | ~used_before
+    keep[old_nodes:] = used[old_nodes:]
+    new_index = np.where(keep, np.cumsum(keep) - 1, -1)
+    kept = np.flatnonzero(keep)
+    element = Origin(np.where(new & (not derived), -1, source), ~new)
+    content = Content(
+        nodes[kept],
+        {name: new_index[table] for name, table in tables.items()},
+        mesh.element_part[source],
+        Origin.of(np.where(kept < old_nodes, kept, -1)),
+        element,
+    )
+    label = None if mesh.patches is None else mesh.patches.label[source]
+    groups = groups_by_origin(_turned_sides(mesh, turned), content.node, element)
+    creases = kept_creases(joint_creases(mesh.creases, add_creases), new_index)
+    return renumbered(mesh, content, creases=creases, label=label, groups=groups)
 
 
 def as_it_was(mesh: Mesh, new: Mesh) -> Mesh:
@@ -147,19 +120,16 @@ def without_nodes(mesh: Mesh, gone: Array) -> Mesh:
     """A mesh without some nodes (n,) that no element uses; groups and creases follow."""
     if not gone.any():
         return mesh
-    keep = ~gone
-    index = np.cumsum(keep) - 1
-    return dataclasses.replace(
-        mesh,
-        nodes=mesh.nodes[keep],
-        node_ids=mesh.node_ids[keep],
-        elements={
-            name: Elements(index[block.connectivity].astype(np.int32), block.ids, block.part)
-            for name, block in mesh.elements.items()
-        },
-        groups=mesh.groups.carried(np.flatnonzero(keep), np.arange(mesh.n_elements), sides=True),
-        creases=_kept_creases(mesh.creases, keep, index),
-    ).came_of(mesh)
+    kept = np.flatnonzero(~gone)
+    index = np.where(gone, -1, np.cumsum(~gone) - 1)
+    return _with_nodes(mesh, mesh.nodes[kept], index, Origin.of(kept))
+
+
+def _with_nodes(mesh: Mesh, nodes: Array, index: Array, origin: Origin, groups: Groups | None = None) -> Mesh:
+    """The same elements between other nodes: ``index`` (n,) is what has become of each node."""
+    tables = {name: index[block.connectivity] for name, block in mesh.elements.items()}
+    content = Content(nodes, tables, mesh.element_part, origin, Origin.of(np.arange(mesh.n_elements)))
+    return renumbered(mesh, content, creases=_once(kept_creases(mesh.creases, index)), groups=groups)
 
 
 def new_elements(mesh: Mesh, before: Mesh) -> Array:
@@ -184,23 +154,7 @@ def merged(mesh: Mesh, into: Array) -> Mesh:
         mesh.groups.elements,
         mesh.groups.sides,
     )
-    creases = mesh.creases
-    if creases is not None:
-        edges = np.sort(new_index[creases.edges], axis=1)
-        _, first = np.unique(edges, axis=0, return_index=True)
-        first = np.sort(first[edges[first, 0] != edges[first, 1]])
-        creases = Creases(edges[first], creases.kind[first])
-    return dataclasses.replace(
-        mesh,
-        nodes=mesh.nodes[stays],
-        node_ids=mesh.node_ids[stays],
-        elements={
-            name: Elements(new_index[block.connectivity], block.ids, block.part)
-            for name, block in mesh.elements.items()
-        },
-        groups=groups,
-        creases=creases,
-    ).came_of(mesh)
+    return _with_nodes(mesh, mesh.nodes[stays], new_index, Origin.of(np.flatnonzero(stays)), groups)
 
 
 def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) -> Mesh:
@@ -214,31 +168,23 @@ def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) 
     points : (c, 3) float array
         Where the copies are; they join the groups of the nodes they are of.
     """
-    blocks, at = {}, 0
+    tables, at = {}, 0
     for name, block in mesh.elements.items():
         mine = np.flatnonzero((element >= at) & (element < at + len(block)))
-        connectivity = block.connectivity
+        tables[name] = block.connectivity
         if len(mine):
-            connectivity = connectivity.copy()
+            tables[name] = block.connectivity.copy()
             row = element[mine] - at
-            column = np.argmax(connectivity[row] == node[mine][:, None], axis=1)
-            connectivity[row, column] = mesh.n_nodes + copy[mine]
-        blocks[name] = Elements(connectivity, block.ids, block.part)
+            column = np.argmax(block.connectivity[row] == node[mine][:, None], axis=1)
+            tables[name][row, column] = mesh.n_nodes + copy[mine]
         at += len(block)
     of = np.zeros(len(points), np.int64)
     of[copy] = node
-    groups = {
-        name: np.concatenate([members, mesh.n_nodes + np.flatnonzero(np.isin(of, members))])
-        for name, members in mesh.groups.nodes.items()
-    }
-    ids = fresh_ids(mesh, "node", len(points))
-    return dataclasses.replace(
-        mesh,
-        nodes=np.concatenate([mesh.nodes, points]),
-        node_ids=np.concatenate([mesh.node_ids, ids]),
-        elements=blocks,
-        groups=Groups(groups, mesh.groups.elements, mesh.groups.sides),
-    ).came_of(mesh)
+    rows = np.arange(mesh.n_nodes + len(points))
+    origin = Origin(np.concatenate([rows[: mesh.n_nodes], of]), rows < mesh.n_nodes)
+    nodes = np.concatenate([mesh.nodes, points])
+    content = Content(nodes, tables, mesh.element_part, origin, Origin.of(np.arange(mesh.n_elements)))
+    return renumbered(mesh, content, creases=mesh.creases)
 
 
 def _turned_order(name: str) -> list[int]:
@@ -265,14 +211,13 @@ def joint_creases(one: Creases | None, two: Creases | None) -> Creases | None:
     """Both together; an edge that is in both keeps the first kind."""
     if one is None or two is None:
         return one or two
-    edges = np.concatenate([one.edges, two.edges])
-    _, first = np.unique(edges, axis=0, return_index=True)
-    first.sort()
-    return Creases(edges[first], np.concatenate([one.kind, two.kind])[first])
+    return _once(Creases(np.concatenate([one.edges, two.edges]), np.concatenate([one.kind, two.kind])))
 
 
-def _kept_creases(creases: Creases | None, keep: Array, new_index: Array) -> Creases | None:
+def _once(creases: Creases | None) -> Creases | None:
+    """Without edges from a node to itself, and every edge once, of its first kind."""
     if creases is None:
         return None
-    whole = keep[creases.edges].all(axis=1)
-    return Creases(new_index[creases.edges[whole]], creases.kind[whole])
+    _, first = np.unique(creases.edges, axis=0, return_index=True)
+    first = np.sort(first[creases.edges[first, 0] != creases.edges[first, 1]])
+    return Creases(creases.edges[first], creases.kind[first])

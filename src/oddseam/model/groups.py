@@ -55,29 +55,3 @@ class Groups:
                     f"side group {name!r}: member {wrong[0]} is side {side} of element {element}, "
                     f"which has {sides_of[element]}"
                 )
-
-    def carried(self, node_origin: Array, element_origin: Array, sides: bool) -> Groups:
-        """The groups after an operation.
-
-        ``node_origin`` and ``element_origin`` hold, for each new node and element, the index
-        it came from, or -1.  Side groups follow only if elements kept their shape
-        (``sides``); otherwise a side has no successor.
-        """
-
-        def follow(members: Mapping[str, Array], origin: Array) -> dict[str, Array]:
-            is_member = np.zeros(int(origin.max(initial=-1)) + 2, bool)  # the last one stands for no origin
-            kept = {}
-            for name, held in members.items():
-                index = held[held < len(is_member) - 1]
-                is_member[index] = True
-                kept[name] = np.flatnonzero(is_member[origin]).astype(np.int32)
-                is_member[index] = False
-            return kept
-
-        kept_sides: dict[str, Array] = {}
-        if sides:
-            for name, pairs in self.sides.items():
-                where = {int(old): new for new, old in enumerate(element_origin.tolist()) if old >= 0}
-                rows = [(where[e], s) for e, s in pairs.tolist() if e in where]
-                kept_sides[name] = np.array(rows, np.int32).reshape(-1, 2)
-        return Groups(follow(self.nodes, node_origin), follow(self.elements, element_origin), kept_sides)

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Mapping
 
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex
 from oddseam.model.editing import edited, joint_creases, without_nodes
-from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
-from oddseam.model.mesh import Elements, Mesh
+from oddseam.model.mesh import Mesh
+from oddseam.model.renumbering import Content, Origin, kept_creases, renumbered
 from oddseam.model.rings import nodes_of, used_nodes
-from oddseam.model.shape import Creases, Patches
 
 
 def extracted(mesh: Mesh, elements: Array) -> Mesh:
@@ -46,7 +44,7 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     out[elements] = True
     used_out, used_rest = nodes_of(mesh, out), nodes_of(mesh, ~out)
     used = np.flatnonzero(used_nodes(part))
-    place, ids = _places(mesh, "node", part.node_ids[used], used_out)
+    place = _places(mesh.node_ids, part.node_ids[used], used_out)
     coordinates = _put(mesh.nodes, place, part.nodes[used])
     node = np.full(part.n_nodes, -1)
     node[used] = place
@@ -63,43 +61,39 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     index = np.where(stays, np.cumsum(stays) - 1, -1)
     node_of_part = np.where(node >= 0, index[node], -1)
     node_of_rest = np.where(used_rest | ~used_out, index[: mesh.n_nodes], -1)
-    row, element_ids = _places(mesh, "element", part.element_ids, out)
+    row = _places(mesh.element_ids, part.element_ids, out)
     rest = np.flatnonzero(~out)
+    source = np.concatenate([rest, row])
     kind = np.concatenate([_kinds(mesh)[rest], _kinds(part)])
-    order = np.lexsort((np.concatenate([rest, row]), kind))
+    order = np.lexsort((source, kind))
     element = np.empty(len(order), np.int64)
     element[order] = np.arange(len(order))
     element_of_rest = np.full(mesh.n_elements, -1)
     element_of_rest[rest], element_of_part = element[: len(rest)], element[len(rest) :]
-    patches = mesh.patches
-    if patches is not None and part.patches is not None:
-        patches = Patches(np.concatenate([patches.label[rest], part.patches.label])[order], patches.table)
-    return dataclasses.replace(
-        mesh,
-        nodes=coordinates[stays],
-        node_ids=_put(mesh.node_ids, place, ids)[stays],
-        elements={
-            name: _block(name, (mesh, mesh.element_ids, node_of_rest, element_of_rest),
-                         (part, element_ids, node_of_part, element_of_part))
+    label = None
+    if mesh.patches is not None and part.patches is not None:
+        label = np.concatenate([mesh.patches.label[rest], part.patches.label])[order]
+    of_node = np.flatnonzero(stays)
+    content = Content(
+        coordinates[stays],
+        {
+            name: _table(name, (mesh, node_of_rest, element_of_rest), (part, node_of_part, element_of_part))
             for name in KINDS if name in mesh.elements or name in part.elements
         },
-        groups=_joint_groups(
-            (mesh.groups, node_of_rest, element_of_rest), (part.groups, node_of_part, element_of_part)
-        ),
-        creases=joint_creases(_moved(mesh.creases, node_of_rest), _moved(part.creases, node_of_part)),
-        patches=patches,
-    ).came_of(mesh)  # fmt: skip
+        np.concatenate([mesh.element_part[rest], part.element_part])[order],
+        Origin.of(np.where(of_node < mesh.n_nodes, of_node, -1)),
+        Origin.of(np.where(source < mesh.n_elements, source, -1)[order]),
+    )  # fmt: skip
+    groups = _joint_groups((mesh.groups, node_of_rest, element_of_rest), (part.groups, node_of_part, element_of_part))
+    creases = joint_creases(kept_creases(mesh.creases, node_of_rest), kept_creases(part.creases, node_of_part))
+    return renumbered(mesh, content, creases=creases, label=label, groups=groups)
 
 
-def _places(mesh: Mesh, what: str, ids: Array, among: Array) -> tuple[Array, Array]:
-    """For each id its row among the known ones of a mask, or one after the last; and the ids, new ones for those."""
-    known = mesh.node_ids if what == "node" else mesh.element_ids
+def _places(known: Array, ids: Array, among: Array) -> Array:
+    """For each id its row among the known ones of a mask, or one after the last."""
     row, missing = IdIndex(known).of(ids)
     new = missing | ~among[row] if len(known) else missing
-    number = np.cumsum(new) - 1
-    ids = ids.copy()
-    ids[new] = fresh_ids(mesh, what, int(new.sum()))
-    return np.where(new, len(known) + number, row), ids
+    return np.where(new, len(known) + np.cumsum(new) - 1, row)
 
 
 def _put(values: Array, rows: Array, others: Array) -> Array:
@@ -134,20 +128,16 @@ def _kinds(mesh: Mesh) -> Array:
     return np.repeat(np.array(numbers, np.int64), [len(block) for block in mesh.elements.values()])
 
 
-def _block(name: str, *sources: tuple[Mesh, Array, Array, Array]) -> Elements:
-    """The elements of a kind from meshes, each with its ids and the new numbers of nodes and elements, or -1."""
-    found: list[tuple[Array, ...]] = []
-    for mesh, ids, node, element in sources:
+def _table(name: str, *sources: tuple[Mesh, Array, Array]) -> Array:
+    """Nodes of the elements of a kind from meshes, each with the new numbers of nodes and elements, or -1."""
+    found, places = [], []
+    for mesh, node, element in sources:
         block = mesh.elements.get(name)
-        if block is None:
-            continue
-        rows = np.flatnonzero(_kinds(mesh) == list(KINDS).index(name))
-        kept = element[rows] >= 0
-        rows = rows[kept]
-        found.append((element[rows], node[block.connectivity[kept]], ids[rows], block.part[kept]))
-    place, connectivity, ids, part = (np.concatenate(values) for values in zip(*found, strict=True))
-    order = np.argsort(place)
-    return Elements(connectivity[order].astype(np.int32), ids[order], part[order])
+        if block is not None:
+            place = element[_kinds(mesh) == list(KINDS).index(name)]
+            found.append(node[block.connectivity[place >= 0]])
+            places.append(place[place >= 0])
+    return np.concatenate(found)[np.argsort(np.concatenate(places))]
 
 
 def _joint_groups(*sources: tuple[Groups, Array, Array]) -> Groups:
@@ -176,12 +166,3 @@ def _joint_groups(*sources: tuple[Groups, Array, Array]) -> Groups:
         joint([(groups.elements, element) for groups, _, element in sources]),
         sides,
     )
-
-
-def _moved(creases: Creases | None, node: Array) -> Creases | None:
-    """Creases between nodes of new numbers; those at a node that has none are left out."""
-    if creases is None:
-        return None
-    edges = node[creases.edges]
-    whole = (edges >= 0).all(axis=1)
-    return Creases(edges[whole], creases.kind[whole])

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import dataclasses
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,9 +12,9 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import quality
-from oddseam.model import Creases, Elements, Groups, Mesh, Patches
+from oddseam.model import Creases, Groups, Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.fresh_ids import fresh_ids
+from oddseam.model.renumbering import Content, Origin, groups_by_origin, renumbered
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.remeshing.halfedge_kernels import Net
 from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
@@ -117,7 +116,7 @@ def flat_quads(surface: Surface, warpage: float) -> Surface:
     if not len(surface.quads):
         return surface
     flat = quality(surface.points[surface.quads])["warpage"] <= warpage
-    return dataclasses.replace(surface, quads=surface.quads[flat], quad_rows=surface.quad_rows[flat])
+    return replace(surface, quads=surface.quads[flat], quad_rows=surface.quad_rows[flat])
 
 
 @dataclass(frozen=True, eq=False)
@@ -204,38 +203,15 @@ def assembled(mesh: Mesh, result: Surface, keeps_ids: bool) -> tuple[Mesh, list[
     alone[result.quad_rows] = False
     of_facet = mesh.triangulation.element[result.facet_origin]
     of_element = np.concatenate([of_facet[alone], of_facet[result.quad_rows[:, 0]]])
-    m = int(alone.sum())
-    old_ids = mesh.node_ids
-    kept = result.node_origin >= 0
-    if keeps_ids:
-        node_ids = np.empty(len(result.points), np.int64)
-        node_ids[kept] = old_ids[result.node_origin[kept]]
-        node_ids[~kept] = fresh_ids(mesh, "node", int((~kept).sum()))
-        ids = fresh_ids(mesh, "element", len(of_element))
-    else:
-        node_ids, ids = np.arange(1, len(result.points) + 1), np.arange(1, len(of_element) + 1)
-    groups, notes = _with_curves(mesh, result, mesh.groups.carried(result.node_origin, of_element, sides=False))
-    notes += [f"side group {name!r} is dropped, its elements are new" for name in mesh.groups.sides]
-    patches = None
-    if mesh.patches is not None:
-        patches = Patches(mesh.patches.label[of_element], mesh.patches.table)
+    node, element = Origin.of(result.node_origin), Origin(of_element, np.zeros(len(of_element), bool))
+    held = groups_by_origin(mesh.groups, node, element)
+    groups, notes = _with_curves(mesh, result, Groups(held.nodes, held.elements))
     creases = None
     if mesh.creases is not None:
         creases = Creases(result.crease_edges, _kinds(mesh.nodes, mesh.creases, result))
-    part = mesh.element_part[of_element]
-    elements = {"tri": Elements(result.triangles[alone], ids[:m], part[:m])}
-    if len(result.quads):
-        elements["quad"] = Elements(result.quads, ids[m:], part[m:])
-    new = dataclasses.replace(
-        mesh,
-        nodes=result.points,
-        node_ids=node_ids,
-        elements=elements,
-        groups=groups,
-        patches=patches,
-        creases=creases,
-    )
-    return new, notes
+    tables = {"tri": result.triangles[alone], **({"quad": result.quads} if len(result.quads) else {})}
+    content = Content(result.points, tables, mesh.element_part[of_element], node, element)
+    return renumbered(mesh, content, creases=creases, groups=groups, anew=not keeps_ids), notes
 
 
 def _kinds(nodes: Array, creases: Creases, result: Surface) -> Array:
