@@ -137,6 +137,20 @@ def tube(n: int, low: float, high: float, turn: float = 0.0) -> oddseam.Mesh:
     )
 
 
+def pipe(n: int, low: float, high: float, turn: float, kind: str) -> oddseam.Mesh:
+    """A tube of n elements round, about as long as they are wide."""
+    rows = round(n * (high - low) / (2 * np.pi)) + 1
+    angle = turn + np.arange(n) * 2 * np.pi / n
+    z = np.repeat(np.linspace(low, high, rows + 1), n)
+    nodes = np.column_stack([np.tile(np.cos(angle), rows + 1), np.tile(np.sin(angle), rows + 1), z])
+    k = np.arange(n * rows)
+    ahead = k - k % n + (k + 1) % n
+    quads = np.column_stack([k, ahead, ahead + n, k + n])
+    table = quads if kind == "quad" else np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
+    block = oddseam.Elements(table, np.arange(1, len(table) + 1), np.zeros(len(table), np.int32))
+    return oddseam.Mesh(nodes, {kind: block}, (oddseam.Part("pipe", 1),), unit="mm")
+
+
 @pytest.mark.parametrize(("one", "two", "turn"), [(24, 24, 0.1), (24, 24, 0.0), (24, 31, 0.3), (40, 12, 0.0)])
 def test_rims_are_sewn_node_for_node_with_equal_and_unequal_numbers(one, two, turn):
     mesh = oddseam.combine(tube(one, 0, 1), other=tube(two, 1.1, 2, turn))
@@ -156,21 +170,32 @@ def test_one_side_may_stay_to_the_last_bit():
         assert len(middle) == 24 and middle[:, 2] == pytest.approx(z, abs=1e-12)
 
 
-@pytest.mark.parametrize(("moves", "z"), [("one", 1.1), ("two", 1.0), ("both", 1.05)])
-def test_new_nodes_on_the_side_that_stays_lie_on_its_edges(moves, z):
-    one, two = tube(24, 0, 1), tube(31, 1.1, 2, 0.3)
+def test_both_sides_meet_in_the_middle_where_numbers_differ():
+    apart = oddseam.combine(tube(24, 0, 1), other=tube(31, 1.1, 2, 0.3))
+    sewn = oddseam.stitch(apart, one=(1, 0, 1), within=0.5)
+    seam = sewn.nodes[(sewn.nodes[:, 2] > 1) & (sewn.nodes[:, 2] < 1.1)]
+    new = np.flatnonzero(sewn.element_ids > apart.element_ids.max())
+    assert len(seam) >= 24 and len(new) > 48 and worst_of(sewn, new)[0] > 15
+
+
+@pytest.mark.parametrize("kind", ["tri", "quad"])
+@pytest.mark.parametrize(("first", "second"), [(24, 31), (40, 17), (60, 24), (24, 24)])
+@pytest.mark.parametrize("moves", ["one", "two"])
+def test_the_side_that_stays_keeps_every_element_to_the_last_bit(kind, first, second, moves):
+    one, two = pipe(first, 0, 1, 0.0, kind), pipe(second, 1.1, 2, 0.03, kind)
     apart = oddseam.combine(one, other=two)
-    sewn = oddseam.stitch(apart, one=(1, 0, 1), within=0.5, moves=moves)
-    seam = sewn.nodes[(sewn.nodes[:, 2] > 0.5) & (sewn.nodes[:, 2] < 1.5)]
-    if moves == "both":  # elements round it are meshed anew
-        seam = seam[(seam[:, 2] > 1) & (seam[:, 2] < 1.1)]
-        new = np.flatnonzero(sewn.element_ids > apart.element_ids.max())
-        assert len(seam) >= 24 and len(new) > 48 and worst_of(sewn, new)[0] > 15
-    else:
-        assert len(seam) >= 31 and seam[:, 2] == pytest.approx(z, abs=1e-12)
-        stays = two if moves == "one" else one
-        tree = oddseam.geometry.boxtree.BoxTree(stays.nodes[stays.triangulation.triangles])
-        assert np.linalg.norm(tree.closest(seam)[0] - seam, axis=1).max() < 1e-12
+    sewn = oddseam.stitch(apart, one=(1, 0, 1), two=(1, 0, 1.1), within=0.5, moves=moves)
+    middle = {number: apart.nodes[nodes, 2].mean() for block in apart.elements.values()
+              for number, nodes in zip(block.ids.tolist(), block.connectivity, strict=True)}  # fmt: skip
+    before, after = contents(apart), contents(sewn)
+    still = [number for number, height in middle.items() if (height > 1.05) == (moves == "one")]
+    assert len(still) > 20 and all(after[number] == before[number] for number in still)
+    proof = oddseam.prove(sewn)
+    assert proof.is_clean and proof.rims == 2 and sewn.connectivity.n_pieces == 1
+    z, count = (1.1, second) if moves == "one" else (1.0, first)
+    assert (np.abs(sewn.nodes[:, 2] - z) < 1e-12).sum() == count  # the rim that stays, and no node more
+    angle, jacobian = worst_of(sewn, np.flatnonzero(~np.isin(sewn.element_ids, apart.element_ids)))
+    assert angle > 12 and jacobian > 0.2
 
 
 def test_what_cannot_be_sewn_is_refused():

@@ -130,3 +130,16 @@ def test_what_cannot_be_attached_is_refused(run, tmp_path):
     done = run(*asked, "0.6")
     assert done.returncode == 0, done.stderr
     assert oddseam.prove(oddseam.read_mesh(tmp_path / "joined.seam")).nonmanifold_edges == 8
+
+
+@pytest.mark.parametrize("kind", ["quad", "tri"])
+@pytest.mark.parametrize("x", [6.05, 6.2, 6.5])
+def test_nothing_is_attached_from_farther_than_within(kind, x):
+    mesh = oddseam.combine(panel(12, 0.0, kind), other=rib(x, 0.09))
+    new = oddseam.attach(mesh, near=(x, 6, 0.1), within=0.1)
+    assert new.connectivity.n_pieces == 1
+    assert new.account.last.largest_move <= 0.1 + 1e-12
+    foot = mesh.nodes[mesh.nodes[:, 2] == 0.09]
+    joint = new.nodes[np.unique(new.connectivity.edges[new.connectivity.is_nonmanifold])]
+    away = np.linalg.norm(foot[:, None] - joint[None], axis=2).min(axis=1)
+    assert len(foot) > 4 and away.max() <= 0.1 + 1e-12

@@ -57,7 +57,7 @@ def best_of(mesh: Mesh, tries: Iterable[Try], where: str) -> tuple[Mesh, Try, tu
             continue
         new = _new_but(made, mesh, one.insert.points)
         worst = worst_of(made, new)
-        rank = (_is_within_limits(made, new), share(worst))
+        rank = (is_within_limits(made, new), share(worst))
         if best is None or rank > most:
             best, most = (made, one, worst), rank
         if worst[0] >= _GOOD[0] and worst[1] >= _GOOD[1] and rank[0]:
@@ -90,7 +90,7 @@ def best_with_borders(
             raise refusal from None
 
 
-def _is_within_limits(mesh: Mesh, elements: Array) -> bool:
+def is_within_limits(mesh: Mesh, elements: Array) -> bool:
     """Whether no measure of some elements is beyond its limit."""
     limits, at = Limits(), 0
     for name, block in mesh.elements.items():

@@ -11,7 +11,7 @@ from oddseam.editing.paths import with_path
 from oddseam.editing.seams import run_near
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
-from oddseam.features.strips import either_way
+from oddseam.features.strips import Fold, either_way
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
 from oddseam.geometry.boxtree import BoxTree
@@ -81,6 +81,9 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     fold = either_way(made.nodes, chain, row, most, snap, closed=closed)
     if fold is None:
         raise Refusal(f"the edge at {at} cannot be laid on the line imprinted for it")
+    move = _farthest(made.nodes, fold)
+    if move > within:
+        raise Refusal(f"a node of the edge at {at} would go {move:.4g} to the line on the face, more than {within:g}")
     place = point_of(mesh.nodes[run].mean(axis=0))
     thing = Small("joint", fold.width, fold.length, place, "", np.unique(fold.ends), fold)
     joined = merge(made, [thing], set(), 2.0 * within, rims=True, stays=chain)
@@ -90,7 +93,6 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
     if faults or len(joined.turned):
         why = "; ".join(faults) or f"{len(joined.turned)} elements would be turned over"
         raise Refusal(f"the edge at {at} cannot be attached: {why}")
-    move = float(np.linalg.norm(mesh.nodes[run] - placed, axis=1).max())
     taken = sum(len(zone.elements) for zone in zones)
     fresh = made.n_elements - mesh.n_elements + taken
     done = (
@@ -99,6 +101,14 @@ def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
         Step("mesh anew", fresh, 0.0, f"elements, worst: {said(worst)}"),
     )
     return joined.mesh, Outcome(done)
+
+
+def _farthest(points: Array, fold: Fold) -> float:
+    """How far the node of the second side that goes farthest is from its place on the first."""
+    is_node = fold.ends[:, 1, 0] == fold.ends[:, 1, 1]
+    ends, share = fold.ends[is_node, 0], fold.share[is_node, 0, None]
+    place = points[ends[:, 0]] * (1 - share) + points[ends[:, 1]] * share
+    return float(np.linalg.norm(place - points[fold.ends[is_node, 1, 0]], axis=1).max())
 
 
 def _run_on_face(mesh: Mesh, near: Array, within: float) -> tuple[Array, bool, Array, Array, Array]:
@@ -129,13 +139,13 @@ def _run_on_face(mesh: Mesh, near: Array, within: float) -> tuple[Array, bool, A
     its = run_near(away <= within, k, rim.closed)
     if len(its) < 2:
         raise Refusal(f"only one node of the edge at {point_text(mesh.nodes[nodes[k]])} is within {within:g} of a face")
-    placed, rows = _snapped(mesh, placed[its], rows[its])
+    placed, rows = _snapped(mesh, nodes[its], placed[its], rows[its], within)
     closed = rim.closed and len(its) == len(nodes)
     return nodes[its], closed, placed, unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
 
 
-def _snapped(mesh: Mesh, placed: Array, rows: Array) -> tuple[Array, Array]:
-    """Places on triangles, those near to a corner at that, unless two would come to one."""
+def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, within: float) -> tuple[Array, Array]:
+    """Places on triangles, those near to a corner at that, unless two would come to one or a node would go too far."""
     corners = mesh.nodes[mesh.triangulation.triangles[rows]]
     size = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).mean(axis=1)
     away = np.linalg.norm(corners - placed[:, None], axis=2)
@@ -143,5 +153,6 @@ def _snapped(mesh: Mesh, placed: Array, rows: Array) -> tuple[Array, Array]:
     k = np.arange(len(placed))
     at = corners[k, nearest]
     _, which, count = np.unique(at, axis=0, return_inverse=True, return_counts=True)
-    near = (away[k, nearest] <= _SNAP * size) & (count[which.ravel()] == 1)
+    reach = np.linalg.norm(at - mesh.nodes[nodes], axis=1) <= within
+    near = (away[k, nearest] <= _SNAP * size) & (count[which.ravel()] == 1) & reach
     return np.where(near[:, None], at, placed), rows

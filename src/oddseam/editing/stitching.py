@@ -6,18 +6,18 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import said, share, worst_of
+from oddseam.editing.acceptance import is_within_limits, said, share, worst_of
 from oddseam.editing.seams import Seam, seam_between
 from oddseam.editing.strip import bridged
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
-from oddseam.features.strips import Fold, folded, laid, paired
+from oddseam.features.strips import Fold, folded, laid, onto_nodes, paired
 from oddseam.findings.judging import judge_touched
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
-from oddseam.model.rings import having
+from oddseam.model.rings import grown, having
 from oddseam.remeshing.around import like_around
 from oddseam.remeshing.merging import merge
 
@@ -26,6 +26,8 @@ Point = tuple[float, float, float]
 _SNAP = 0.15
 #: Strips that are wider than this, over the length of edges, are meshed like what is round them.
 _WIDE = 1.5
+#: Rings of elements that are meshed anew where a side goes to one that stays, tried in turn.
+_RINGS = (1, 2, 4)
 #: Which side of a seam goes to the other; with none a strip of elements closes the gap.
 SIDES = ("both", "one", "two", "none")
 
@@ -50,8 +52,9 @@ def stitch(
         are sewn along the run nearest to ``one``.  Without, half of the shorter rim's extent, all round.
     moves : str
         ``"both"`` meet in the middle, and where edges are split elements round them are meshed anew; or rim ``"one"``
-        or ``"two"`` goes to the other, which stays to the last bit; or ``"none"`` moves, and a strip of new elements
-        joins them.
+        or ``"two"`` goes to the other, whose nodes and elements stay to the last bit: its own nodes end at those of the
+        other, its edges are split where that has more, and elements on its side are meshed anew where they are poor;
+        or ``"none"`` moves, and a strip of new elements joins them.
 
     Returns
     -------
@@ -96,6 +99,8 @@ def stitch(
 def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
     """The mesh with both sides as one."""
     fold = _fold(mesh, seam)
+    if fold is not None and moves != "both":
+        fold = onto_nodes(mesh.nodes, fold, 1 if moves == "one" else 0)
     at = point_text(seam.place)
     if fold is None:
         gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (seam.chains, seam.chains[::-1]))
@@ -110,14 +115,14 @@ def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
     if faults or len(made.turned):
         why = "; ".join(faults) or f"{len(made.turned)} elements would be turned over"
         raise Refusal(f"the rims at {at} cannot be sewn: {why}")
-    new, more = _evened(made.mesh, mesh) if moves == "both" else (made.mesh, made.mesh.n_elements - mesh.n_elements)
+    new, more = _evened(made.mesh, mesh) if moves == "both" else _settled(made.mesh, mesh, seam, stays)
     beside = np.flatnonzero(having(mesh, np.isin(np.arange(mesh.n_nodes), np.concatenate(seam.chains))))
     ids = np.setdiff1d(new.element_ids, np.setdiff1d(mesh.element_ids, mesh.element_ids[beside]))
     before, after = worst_of(mesh, beside), worst_of(new, np.flatnonzero(np.isin(new.element_ids, ids)))
     return new, (
         Step("sew", len(fold.ends), made.move, f"places, up to {fold.width:.4g} apart", (seam.place,)),
         Step("compare", len(beside), 0.0, f"elements beside, worst: {said(before)}; now {said(after)}"),
-        *((Step("split", more, 0.0, "elements, where one side had no node, and round them"),) if more else ()),
+        *((Step("split", more, 0.0, "elements, where one side had no node across, and round them"),) if more else ()),
     )
 
 
@@ -132,6 +137,32 @@ def _evened(new: Mesh, mesh: Mesh) -> tuple[Mesh, int]:
         if share(worst_of(like, again)) > share(worst_of(new, split)) and not worse(like, new):
             return like, len(again)
     return new, len(split)
+
+
+def _settled(new: Mesh, mesh: Mesh, seam: Seam, stays: Array) -> tuple[Mesh, int]:
+    """The mesh with elements of the side that moved meshed anew, ring by ring, until they are within the limits."""
+    held, went = np.zeros(mesh.n_nodes, bool), np.zeros(mesh.n_nodes, bool)
+    held[np.concatenate(seam.chains)], held[stays] = True, False
+    went[np.concatenate(seam.chains)] = True
+    there = having(mesh, went & held)  # those of the side that moved
+    fixed = having(mesh, went & ~held)
+    fresh = new_elements(new, mesh)
+    touched = np.union1d(np.flatnonzero(np.isin(new.element_ids, mesh.element_ids[there & ~fixed])), fresh)
+    best, count = new, len(fresh)
+    rank = (is_within_limits(new, touched), share(worst_of(new, touched)))
+    for rings in _RINGS:
+        if rank[0]:
+            break
+        around = grown(mesh, there, rings, ~fixed)
+        among = ~np.isin(new.element_ids, mesh.element_ids[~around])
+        like = like_around(new, touched, rings=rings, among=among)
+        if like is None or worse(like, new):
+            continue
+        again = new_elements(like, mesh)
+        its = (is_within_limits(like, again), share(worst_of(like, again)))
+        if its > rank:
+            best, rank, count = like, its, len(again)
+    return best, count
 
 
 def _fold(mesh: Mesh, seam: Seam) -> Fold | None:

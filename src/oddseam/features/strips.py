@@ -97,6 +97,22 @@ def paired(points: Array, one: Array, two: Array, most: float) -> Fold | None:
     return Fold(ends, np.zeros((len(closed), 2)), width, length)
 
 
+def onto_nodes(points: Array, fold: Fold, side: int) -> Fold:
+    """The fold with places at nodes of one side alone: what lies across an edge of it goes to the nearer end of that.
+
+    Nodes of that side that nothing comes to keep their place on an edge of the other.
+    """
+    ends, share, other = fold.ends.copy(), fold.share.copy(), 1 - side
+    its = np.where(share[:, side] > 0.5, ends[:, side, 1], ends[:, side, 0])
+    is_node = ends[:, other, 0] == ends[:, other, 1]
+    ends[:, side], share[:, side] = its[:, None], 0.0
+    kept = is_node | ~np.isin(its, its[is_node])
+    ends, share = ends[kept], share[kept]
+    at = points[ends[:, other, 0]] * (1 - share[:, other, None]) + points[ends[:, other, 1]] * share[:, other, None]
+    width = float(np.linalg.norm(at - points[ends[:, side, 0]], axis=1).max())
+    return Fold(ends, share, width, fold.length)
+
+
 def _tips(p: Array) -> list[int]:
     """The sharpest corners of a loop, and the two nodes farthest from each other, roughly."""
     before, after = p - np.roll(p, 1, axis=0), np.roll(p, -1, axis=0) - p

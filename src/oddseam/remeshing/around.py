@@ -20,11 +20,11 @@ _RINGS = 2
 _CREASE, _GROWTH = 30.0, 0.35
 
 
-def like_around(mesh: Mesh, elements: Array) -> Mesh | None:
+def like_around(mesh: Mesh, elements: Array, *, rings: int = _RINGS, among: Array | None = None) -> Mesh | None:
     """The mesh with tri and quad elements, and some rings round them, meshed like what is beyond.
 
-    ``None`` if that has a fault.  Linear in the size of the mesh for taking out and putting back, and in the number of
-    elements meshed anew for the rest.
+    Elements that are not ``among`` (m,) those that may be touched stay as they are.  ``None`` if it has a fault.  Linear
+    in the size of the mesh for taking out and putting back, and in the number of elements meshed anew for the rest.
     """
     is_surface = np.zeros(mesh.n_elements, bool)
     at = 0
@@ -33,7 +33,7 @@ def like_around(mesh: Mesh, elements: Array) -> Mesh | None:
         at += len(block)
     chosen = np.zeros(mesh.n_elements, bool)
     chosen[elements] = True
-    near = grown(mesh, chosen, _RINGS, is_surface)
+    near = grown(mesh, chosen, rings, is_surface if among is None else is_surface & among)
     wide = np.flatnonzero(grown(mesh, near, 1, np.ones(mesh.n_elements, bool)))
     local = extracted(mesh, wide)
     its = np.flatnonzero(near[wide])
