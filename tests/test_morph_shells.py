@@ -131,3 +131,34 @@ def test_midside_nodes_that_would_fold_an_element_are_refused():
     oddseam.morph(mesh, oddseam.Targets({number: (1.2, 4.0, 4.0)}))
     with pytest.raises(oddseam.Refusal, match="would be turned inside out"):
         oddseam.morph(mesh, oddseam.Targets({number: (1.6, 4.0, 4.0)}))
+
+
+def rolled(turn: float, radius: float = 20.0) -> oddseam.Mesh:
+    """A sheet of quads rolled round z, so many degrees, 30 high."""
+    k, rows = round(turn / 3), 24
+    whole = turn >= 360
+    angle = np.radians(np.linspace(0, turn, k + 1)[: k if whole else None])
+    n = len(angle)
+    z = np.linspace(0, 30, rows + 1)
+    nodes = np.column_stack([np.tile(radius * np.cos(angle), rows + 1), np.tile(radius * np.sin(angle), rows + 1),
+                             np.repeat(z, n)])  # fmt: skip
+    i, j = np.meshgrid(np.arange(k), np.arange(rows), indexing="ij")
+    a, b = (j * n + i).ravel(), (j * n + (i + 1) % n).ravel()
+    block = oddseam.Elements(np.column_stack([a, b, b + n, a + n]), np.arange(1, k * rows + 1), np.zeros(k * rows, int))
+    return oddseam.Mesh(nodes, {"quad": block}, (oddseam.Part("skin", 1),), unit="mm")
+
+
+@pytest.mark.parametrize("turn", [120, 360])
+@pytest.mark.parametrize("where", ["middle", "rim"])
+def test_a_bore_near_a_small_hole_in_a_curved_skin_is_the_hole(turn, where):
+    middle = np.array([20 * np.cos(1.0), 20 * np.sin(1.0), 14.0])
+    skin = oddseam.cut_opening(rolled(turn), at=tuple(middle), diameter=5.0)
+    near = tuple(middle if where == "middle" else oddseam.rim_points(skin, near=tuple(middle))[0])
+    new = oddseam.morph(skin, oddseam.Bore(near, diameter=6.0), reach=12.0)
+    (hole,) = [row for row in oddseam.list_openings(new) if row["length"] < 10]
+    assert hole["diameter"] == pytest.approx(6.0, rel=0.01)
+    far = np.linalg.norm(skin.nodes - middle, axis=1) > 16
+    assert far.sum() > 200 and (new.nodes[far] == skin.nodes[far]).all()
+    # what is meant by a point on the skin away from the hole is the skin, whether it goes all round or not
+    wider = oddseam.morph(skin, oddseam.Bore((20 * np.cos(1.6), 20 * np.sin(1.6), 6.0), diameter=42.0))
+    assert np.linalg.norm(wider.nodes[far][:, :2], axis=1) == pytest.approx(21.0, abs=0.05)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from math import comb
 
 import numpy as np
@@ -11,10 +10,10 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, Across
-from oddseam.geometry.loops import circle_of
-from oddseam.geometry.primitives import Primitive
 from oddseam.model.rings import used_nodes
+from oddseam.morphing.bores import bored
 from oddseam.morphing.changes import Bore, Change, Lattice, Move, NewShape, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.driven import Driven, Target, rotated, unit
 from oddseam.morphing.settling import Level
 from oddseam.morphing.shaping import shaped
 from oddseam.morphing.skeleton import Skeleton, normals_at
@@ -30,27 +29,6 @@ _BY_NUMBER = {"all", "ids", "group", *_JOINING}
 _PARALLEL = 1e-6
 #: Radii of a round opening differ by no more than this share.
 _ROUND = 0.15
-#: Where a surface is after a share of a change: itself, and what is added to the distances that nodes keep from it.
-Target = Callable[[float], tuple[Level, float]]
-
-
-@dataclass(frozen=True, eq=False)
-class Driven:
-    """Nodes (k,) that a change drives.
-
-    ``at(t)`` (k, 3) is where they are after the share ``t`` of it; where ``settles`` holds they are then brought onto
-    the surfaces that they lie on, as ``targets`` says of those that change, by patch, but none of the patches that they
-    leave.  ``turn`` is by how many degrees the change turns things; ``off`` how far any of the nodes is left from where
-    the change wants it.
-    """
-
-    nodes: Array
-    at: Callable[[float], Array]
-    targets: Mapping[int, Target] = field(default_factory=dict)
-    turn: float = 0.0
-    settles: bool = False
-    leaves: frozenset[int] = frozenset()
-    off: float = 0.0
 
 
 def driven_by(change: Change, skeleton: Skeleton) -> Driven:
@@ -76,7 +54,7 @@ def driven_by(change: Change, skeleton: Skeleton) -> Driven:
         case Thickness():
             return _offset(skeleton, change.pick, change.value - _wall(skeleton, change.pick))
         case Bore():
-            return _bored(skeleton, change)
+            return bored(skeleton, change)
         case Targets():
             return _to_targets(skeleton, change)
         case Lattice():
@@ -128,20 +106,9 @@ def _linear(skeleton: Skeleton, what: str, end: Callable[[Array], Array]) -> Dri
 
 def _turned(skeleton: Skeleton, change: Turn) -> Driven:
     nodes = np.flatnonzero(picked(skeleton, change.pick)[0])
-    about, axis = np.array(change.about), _unit(change.axis)
+    about, axis = np.array(change.about), unit(change.axis)
     start = skeleton.mesh.nodes[nodes] - about
     return Driven(nodes, lambda t: about + rotated(start, axis, t * change.angle), turn=abs(change.angle))
-
-
-def rotated(vectors: Array, axis: Array, angle: float) -> Array:
-    """(k, 3) vectors turned about a unit axis by an angle in degrees."""
-    cos, sin = np.cos(np.radians(angle)), np.sin(np.radians(angle))
-    along = (vectors @ axis)[:, None] * axis
-    return np.asarray(along + cos * (vectors - along) + sin * np.cross(axis, vectors))
-
-
-def _unit(vector: tuple[float, ...] | Array) -> Array:
-    return np.asarray(np.array(vector) / np.linalg.norm(vector))
 
 
 def _whole_patches(skeleton: Skeleton, elements: Array) -> list[int]:
@@ -206,73 +173,6 @@ def _wall(skeleton: Skeleton, what: str) -> float:
             if here.kind == "cylinder" and float(np.linalg.norm(np.cross(apart, here.axis))) < _PARALLEL * here.radius:
                 return float(abs(here.radius - there.radius))
     return float(np.median(distance[its]))
-
-
-def _bored(skeleton: Skeleton, change: Bore) -> Driven:
-    """Nodes of the cylinder at a point."""
-    place = ", ".join(repr(x) for x in change.near)
-    patches = np.unique(skeleton.label[pick(skeleton.surface, f"near ({place})")])
-    primitive = skeleton.primitives[int(patches[0])] if patches[0] >= 0 else None
-    if primitive is None or primitive.kind != "cylinder":
-        kind = skeleton.table[int(patches[0])].kind if patches[0] >= 0 else "no patch"
-        return _opening(skeleton, change, kind)
-    patches = np.unique(skeleton.label[pick(skeleton.surface, f"surface ({place})")])
-    nodes = np.flatnonzero(skeleton.nodes_on(patches))
-    centre, axis = primitive.centre, primitive.axis
-    grown = _Grown(change, skeleton.mesh.nodes[nodes], centre, axis, primitive.radius)
-
-    def target(t: float) -> tuple[Primitive, float]:
-        radius = (
-            change.diameter / 2.0 if t == 1.0 and change.diameter is not None else primitive.radius + t * grown.growth
-        )
-        return Primitive("cylinder", centre + t * grown.shift, grown.axis_at(t), radius), 0.0
-
-    return Driven(nodes, grown.at, dict.fromkeys(patches.tolist(), target), grown.angle, settles=True)
-
-
-def _opening(skeleton: Skeleton, change: Bore, kind: str) -> Driven:
-    """Nodes of the round opening of a shell that is nearest to a point."""
-    rims = [rim for rim in skeleton.surface.connectivity.rims if rim.closed]
-    points = skeleton.mesh.nodes
-    away = [float(np.linalg.norm(points[rim.nodes] - change.near, axis=1).min()) for rim in rims]
-    if rims:
-        nodes = np.sort(rims[int(np.argmin(away))].nodes.astype(np.int64))
-        centre, axis, radii = circle_of(points[rims[int(np.argmin(away))].nodes])
-        radius = float(radii.mean())
-        if min(away) <= radius and float(np.ptp(radii)) <= _ROUND * radius:
-            grown = _Grown(change, points[nodes], centre, axis, radius)
-            return Driven(nodes, grown.at, turn=grown.angle, settles=True)
-    raise Refusal(
-        f"the surface at {point_text(change.near)} is {kind}, and no cylinder whose bore could change; nor is there a "
-        "round opening nearer to it than its radius"
-    )
-
-
-class _Grown:
-    """Points (k, 3) round an axis as a bore gets another diameter, centre or direction."""
-
-    def __init__(self, change: Bore, points: Array, centre: Array, axis: Array, radius: float) -> None:
-        self._centre, self._axis = centre, axis
-        self._end = axis if change.axis is None else _unit(change.axis)
-        self._end = -self._end if self._end @ axis < 0 else self._end
-        hinge = np.cross(axis, self._end)
-        self.angle = float(np.degrees(np.arctan2(np.linalg.norm(hinge), axis @ self._end)))
-        self._hinge = _unit(hinge) if self.angle > 0 else axis
-        shift = np.zeros(3) if change.centre is None else np.array(change.centre) - centre
-        self.shift = shift - (shift @ axis) * axis
-        self.growth = 0.0 if change.diameter is None else change.diameter / 2.0 - radius
-        self._away = points - centre
-        out = self._away - (self._away @ axis)[:, None] * axis
-        self._out = out / np.linalg.norm(out, axis=1, keepdims=True)
-
-    def at(self, share: float) -> Array:
-        """(k, 3) where they are after a share of the change."""
-        grown = self._away + share * self.growth * self._out
-        return np.asarray(self._centre + share * self.shift + rotated(grown, self._hinge, share * self.angle))
-
-    def axis_at(self, share: float) -> Array:
-        """(3,) the axis then."""
-        return self._end if share == 1.0 else rotated(self._axis[None], self._hinge, share * self.angle)[0]
 
 
 def _to_targets(skeleton: Skeleton, change: Targets) -> Driven:

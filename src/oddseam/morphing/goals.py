@@ -11,7 +11,8 @@ from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.geometry.planes import as_plane
 from oddseam.morphing.changes import Change
-from oddseam.morphing.driving import Driven, driven_by
+from oddseam.morphing.driven import Driven
+from oddseam.morphing.driving import driven_by
 from oddseam.morphing.settling import Level, Surfaces
 from oddseam.morphing.skeleton import Skeleton
 

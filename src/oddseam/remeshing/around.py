@@ -23,8 +23,8 @@ _CREASE, _GROWTH = 30.0, 0.35
 def like_around(mesh: Mesh, elements: Array, *, rings: int = _RINGS, among: Array | None = None) -> Mesh | None:
     """The mesh with tri and quad elements, and some rings round them, meshed like what is beyond.
 
-    Elements that are not ``among`` (m,) those that may be touched stay as they are.  ``None`` if it has a fault.  Linear
-    in the size of the mesh for taking out and putting back, and in the number of elements meshed anew for the rest.
+    Elements that are not ``among`` (m,) those that may be touched stay as they are.  ``None`` if it has a fault.
+    Linear in the size of the mesh for taking out and putting back, and in what is meshed anew for the rest.
     """
     is_surface = np.zeros(mesh.n_elements, bool)
     at = 0
