@@ -8,6 +8,7 @@ from test_openings import panel, with_rib
 from test_regions import contents
 
 import oddseam
+from oddseam.model.splicing import extracted
 
 
 def block(size: tuple[float, float, float], count: tuple[int, int, int], kind: str = "quad") -> oddseam.Mesh:
@@ -140,3 +141,68 @@ def test_from_the_command_line(run, tmp_path):
     assert run(*asked, "-o", "both.seam").returncode == 0
     assert oddseam.prove(oddseam.read_mesh(tmp_path / "both.seam")).volume == pytest.approx(1200.0)
     assert run(*asked[:-1], 0.0, "-o", "none.seam").returncode == 2
+
+
+def ribbed_frame() -> oddseam.Mesh:
+    """A curved skin with ribs both ways standing on it, and caps along some of these: T-joints everywhere."""
+    key: dict[tuple[float, ...], int] = {}
+    nodes, quads, part = [], [], []
+
+    def plate(start, u, v, count, number):
+        at = np.empty((count[1] + 1, count[0] + 1), int)
+        for j in range(count[1] + 1):
+            for i in range(count[0] + 1):
+                x = np.array(start) + np.array(u) * i + np.array(v) * j
+                at[j, i] = key.setdefault(tuple(x), len(nodes))
+                if at[j, i] == len(nodes):
+                    nodes.append(x)
+        its = np.stack([at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]], -1).reshape(-1, 4)
+        quads.append(its)
+        part.append(np.full(len(its), number))
+
+    plate((0, 0, 0), (2, 0, 0), (0, 2, 0), (30, 20), 0)
+    for y in (12, 28):
+        plate((0, y, 0), (2, 0, 0), (0, 0, 2), (30, 4), 2)
+    for x in (12, 30, 48):
+        plate((x, 0, 0), (0, 2, 0), (0, 0, 2), (20, 4), 1)
+        plate((x - 2, 0, 8), (2, 0, 0), (0, 2, 0), (2, 20), 3)
+    points = np.array(nodes, float)
+    points[:, 2] += 0.004 * (points[:, 0] - 30) ** 2
+    its = np.concatenate(quads)
+    parts = tuple(oddseam.Part(name, k) for k, name in enumerate(("skin", "ribs", "cross", "caps"), 1))
+    block = oddseam.Elements(its, np.arange(1, len(its) + 1), np.concatenate(part))
+    return oddseam.Mesh(points, {"quad": block}, parts, unit="mm")
+
+
+FRAME_PICKS = (
+    "box (15,15,-9) (25,25,20)", "box (25,15,-9) (35,25,20)", "box (25,23,-9) (35,33,20)", "box (7,7,-9) (17,17,20)",
+    "box (7,7,-9) (17,17,2.5)", "box (43,29,-9) (53,39,20)", "near (30,28,4) rings 3", "near (31,20,8.004) rings 3",
+    "near (48,28,3.296) rings 5",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("what", FRAME_PICKS)
+def test_a_ribbed_frame_takes_its_own_geometry_back_anywhere(what):
+    frame = ribbed_frame()
+    turn = np.linalg.qr(np.random.default_rng(3).normal(size=(3, 3)))[0]
+    again = frame.replaced(nodes=(frame.nodes @ turn) @ turn.T)  # the same but for what rounding makes of it
+    picked = extracted(again, oddseam.pick(frame, what))
+    for replacement in (again, picked):
+        new = oddseam.splice(frame, what, replacement=replacement, within=0.3)
+        one, two = ((p.rims, p.nonmanifold_edges, p.crossing_pairs) for p in map(oddseam.prove, (frame, new)))
+        assert one == two
+        assert new.counts == frame.counts and stays(frame, new, what)
+        assert not new.account.last.outcome.unmet
+        area = [np.bincount(its.element_part[its.triangulation.element], minlength=4) for its in (frame, new)]
+        assert (area[0] == area[1]).all()
+
+
+@pytest.mark.parametrize("what", FRAME_PICKS[:3] + FRAME_PICKS[4:5])
+def test_a_frame_meshed_anew_is_joined_across_its_ribs(what):
+    frame = ribbed_frame()
+    fine = oddseam.remesh(frame, size=1.3)
+    new = oddseam.splice(frame, what, replacement=fine, within=0.5)
+    assert oddseam.prove(new).nonmanifold_edges >= oddseam.prove(frame).nonmanifold_edges
+    assert new.n_elements > frame.n_elements + 20 and stays(frame, new, what)
+    assert new.connectivity.n_pieces == 1 and oddseam.prove(new).rims == oddseam.prove(frame).rims
+    assert not new.account.last.outcome.unmet

@@ -89,18 +89,28 @@ def _by_runs(mesh: Mesh, points: Array, normals: Array, ids: Array, runs: list[A
     return Path(paths[-1].mesh, np.concatenate(rows), [zone for path in paths for zone in path.zones], worst)
 
 
-def with_paths(mesh: Mesh, lines: list[tuple[Array, Array, Array, bool]], *, split_lines: bool = False) -> list[Path]:
+def with_paths(
+    mesh: Mesh,
+    lines: list[tuple[Array, Array, Array, bool]],
+    *,
+    split_lines: bool = False,
+    drawn: Array | None = None,
+) -> list[Path]:
     """Lines laid into a mesh one after the other, which keep to each other; the last has the mesh of all.
 
-    Each is points, normals, ids and whether it is closed, see ``with_path``.  The rows are those of that mesh.
+    Each is points, normals, ids and whether it is closed, see ``with_path``.  The rows are those of that mesh.  Edges
+    ``drawn`` (e, 2) are of lines that are there already.
     """
     before, added, paths, ids = mesh.creases, [np.zeros((0, 2), np.int64)], [], []
+    if drawn is not None and len(drawn) and lines:
+        mesh, there = _drawn(mesh, drawn)
+        added.append(there)
     for points, normals, numbers, closed in lines:
         path = with_path(mesh, points, normals, numbers, closed=closed, split_lines=split_lines)
         ids.append(path.mesh.node_ids[path.rows])
         ends = np.column_stack([path.rows, np.roll(path.rows, -1)])[: None if closed else -1]
-        mesh, drawn = _drawn(path.mesh, ends)
-        added.append(drawn)
+        mesh, its = _drawn(path.mesh, ends)
+        added.append(its)
         paths.append(path)
     mesh = _without(mesh, before, np.concatenate(added))
     index = IdIndex(mesh.node_ids)

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.editing.lines import brought_to
-from oddseam.editing.paths import with_paths
+from oddseam.editing.cut_lines import SNAP, Cut, Line, cut_lines, laid_on
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
-from oddseam.features.strips import either_way
+from oddseam.features.strips import Fold, either_way
 from oddseam.findings.comparison import distance_to
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
@@ -30,18 +27,6 @@ from oddseam.picks import pick
 from oddseam.remeshing.merging import merge
 
 Point = tuple[float, float, float]
-#: Nodes nearer to a place on the cut than this share of its edges become one with it.
-_SNAP = 0.15
-#: A place on the replacement this near to its rim, over the size of elements, is on that.
-_ON_RIM = 1e-6
-
-
-class _Cut(NamedTuple):
-    """One line of the cut: nodes of the mesh in order, whether it is closed, and its places on the replacement."""
-
-    nodes: Array
-    closed: bool
-    rows: Array
 
 
 @recorded("splice", loss=changed_shape, judge=judge_touched)
@@ -101,14 +86,16 @@ def splice(
     surface = _surface_of(replacement)
     notes = [f"left out of the replacement: {count:,} {name}" for name, count in _others(replacement)]
     notes += held_back(replacement, groups=True)
-    chains = _cut_lines(mesh, region, elements)
+    lines = cut_lines(mesh, region, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
-    trimmed, cuts, farthest, worst_at = _trimmed(surface, mesh, chains, within)
+    trimmed, cuts, farthest, worst_at = laid_on(surface, mesh, lines, within)
     own, beyond = _pieces(trimmed, cuts, region, rest, keep)
     kept = extracted(trimmed, own)
-    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, within)
+    standing = _standing(mesh, region, rest, lines)
+    is_met, at = _met(mesh, standing, kept, within)
+    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, within, (standing[is_met], at[is_met]))
     faults = worse(new, mesh)
-    left = _stranded(mesh, region, rest, chains)
+    left = _stranded(mesh, standing[~is_met])
     place = point_of(region.nodes.mean(axis=0))
     if faults:
         raise Refusal(f"with the replacement at {point_text(place)} there would be faults: {'; '.join(faults)}")
@@ -126,16 +113,34 @@ def splice(
     return new, Outcome(steps, tuple(notes), left)
 
 
-def _stranded(mesh: Mesh, region: Mesh, rest: Mesh, chains: list[tuple[Array, bool]]) -> tuple[str, ...]:
-    """What stood on the region and is not joined to what came in its place."""
-    border = mesh.node_ids[np.concatenate([nodes for nodes, _ in chains])]
+def _standing(mesh: Mesh, region: Mesh, rest: Mesh, lines: list[Line]) -> Array:
+    """Nodes of the mesh within the cut, not on its border, on which something else stands."""
+    border = mesh.node_ids[np.concatenate([nodes for nodes, _ in lines])]
     own = np.setdiff1d(np.intersect1d(region.node_ids, rest.node_ids[used_nodes(rest)]), border)
-    if not len(own):
+    return IdIndex(mesh.node_ids).of(own)[0]
+
+
+def _met(mesh: Mesh, nodes: Array, kept: Mesh, within: float) -> tuple[Array, Array]:
+    """Which of some nodes the replacement has a node at, and that."""
+    from scipy.spatial import cKDTree
+
+    t = kept.triangulation.triangles
+    if not len(nodes):
+        return np.zeros(0, bool), nodes
+    used = np.unique(t)
+    step = float(np.linalg.norm(kept.nodes[t[:, 0]] - kept.nodes[t[:, 1]], axis=1).mean())
+    away, row = cKDTree(kept.nodes[used]).query(mesh.nodes[nodes])
+    _, which, count = np.unique(row, return_inverse=True, return_counts=True)
+    return (away <= min(within, SNAP * step)) & (count[which] == 1), used[row]
+
+
+def _stranded(mesh: Mesh, nodes: Array) -> tuple[str, ...]:
+    """What stood on the region and is not joined to what came in its place."""
+    if not len(nodes):
         return ()
-    at = point_text(mesh.nodes[IdIndex(mesh.node_ids).of(own[:1])[0][0]])
     return (
-        f"what stood on {len(own):,} nodes of the cut, such as {int(own[0])} at {at}, is not joined to the replacement "
-        "(`attach` joins it)",
+        f"what stood on {len(nodes):,} nodes of the cut, such as {int(mesh.node_ids[nodes[0]])} at "
+        f"{point_text(mesh.nodes[nodes[0]])}, is not joined to the replacement (`attach` joins it)",
     )
 
 
@@ -156,87 +161,7 @@ def _others(replacement: Mesh) -> list[tuple[str, int]]:
     return [(name, len(block)) for name, block in replacement.elements.items() if name not in ("tri", "quad")]
 
 
-def _cut_lines(mesh: Mesh, region: Mesh, elements: Array) -> list[tuple[Array, bool]]:
-    """Nodes of the mesh along the border between what is picked and the rest, and whether they go all round.
-
-    In the direction of the picked faces.
-    """
-    rest = np.ones(mesh.n_elements, bool)
-    rest[elements] = False
-    c = mesh.connectivity
-    its = rest[mesh.faces.element[c.face]] & (c.edge_of >= 0)
-    shared = np.zeros(len(c.edges), bool)
-    shared[c.edge_of[its]] = True
-    row, _ = IdIndex(mesh.node_ids).of(region.node_ids)
-    lines: list[tuple[Array, bool]] = []
-    for rim in region.connectivity.rims:
-        nodes = row[rim.nodes]
-        after = np.roll(nodes, -1)[: len(rim.corners)]
-        number = c.numbers_of(np.column_stack([nodes[: len(rim.corners)], after]))
-        is_border = shared[number]
-        if is_border.all() and rim.closed:
-            lines.append((nodes, True))
-            continue
-        if rim.closed and is_border[0]:  # begin where it comes from the mesh's own rim
-            begin = int(np.argmin(is_border))
-            nodes, after, is_border = np.roll(nodes, -begin), np.roll(after, -begin), np.roll(is_border, -begin)
-        places = np.flatnonzero(is_border)
-        for run in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1):
-            if len(run):
-                lines.append((np.append(nodes[run], after[run[-1:]]), False))
-    if not lines:
-        raise Refusal("what is picked has no border with the rest; delete it, and combine the meshes")
-    return lines
-
-
-def _trimmed(
-    surface: Mesh, mesh: Mesh, chains: list[tuple[Array, bool]], within: float
-) -> tuple[Mesh, list[_Cut], float, Point]:
-    """The replacement with the lines of the cut imprinted, these, and how far it was from them at most and where."""
-    farthest, worst_at = 0.0, (0.0, 0.0, 0.0)
-    placed = []
-    for nodes, _ in chains:
-        points, normals, rows = brought_to(surface, mesh.nodes[nodes], None)
-        away = np.linalg.norm(points - mesh.nodes[nodes], axis=1)
-        k = int(np.argmax(away))
-        if away[k] > within:
-            what = "ends" if _on_rim(surface, points[k : k + 1])[0] else "is"
-            at = point_text(mesh.nodes[nodes[k]])
-            raise Refusal(
-                f"the replacement {what} {away[k]:.4g} off the border of the cut at {at}; within is {within:g}"
-            )
-        if away[k] >= farthest:
-            farthest, worst_at = float(away[k]), point_of(mesh.nodes[nodes[k]])
-        placed.append((points, normals, surface.element_ids[rows], _on_rim(surface, points)))
-    ids: dict[int, Array] = {}
-    lines = {}
-    for k, ((_, closed), (points, normals, numbers, on_rim)) in enumerate(zip(chains, placed, strict=True)):
-        if on_rim.all() and closed:  # it fits as it is
-            rims = [rim for rim in surface.connectivity.rims if rim.closed]
-            near = [float(np.linalg.norm(surface.nodes[rim.nodes] - points[0], axis=1).min()) for rim in rims]
-            ids[k] = surface.node_ids[rims[int(np.argmin(near))].nodes]
-        else:
-            lines[k] = points, normals, numbers, closed
-    for k, path in zip(lines, with_paths(surface, list(lines.values())), strict=True):
-        surface = path.mesh
-        ids[k] = surface.node_ids[path.rows]
-    index = IdIndex(surface.node_ids)
-    cuts = [_Cut(nodes, closed, index.of(ids[k])[0]) for k, (nodes, closed) in enumerate(chains)]
-    return surface, cuts, farthest, worst_at
-
-
-def _on_rim(surface: Mesh, points: Array) -> Array:
-    """(k,) bool: places of a surface that lie on its rim."""
-    c = surface.connectivity
-    if not c.is_free.any():
-        return np.zeros(len(points), bool)
-    ends = surface.nodes[c.edges[c.is_free]]
-    size = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean())
-    found, _ = BoxTree(ends[:, [0, 1, 1]]).closest(points)
-    return np.asarray(np.linalg.norm(found - points, axis=1) <= _ON_RIM * size)
-
-
-def _pieces(trimmed: Mesh, cuts: list[_Cut], region: Mesh, rest: Mesh, keep: Point | None) -> tuple[Array, int]:
+def _pieces(trimmed: Mesh, cuts: list[Cut], region: Mesh, rest: Mesh, keep: Point | None) -> tuple[Array, int]:
     """Elements of the replacement that are kept, and the number of those that are not."""
     c = trimmed.connectivity
     is_cut = np.zeros(len(c.edges), bool)
@@ -289,9 +214,19 @@ def _farthest(one: Mesh, two: Mesh) -> tuple[float, Point]:
 
 
 def _joined(
-    mesh: Mesh, elements: Array, region: Mesh, kept: Mesh, trimmed: Mesh, cuts: list[_Cut], within: float
+    mesh: Mesh,
+    elements: Array,
+    region: Mesh,
+    kept: Mesh,
+    trimmed: Mesh,
+    cuts: list[Cut],
+    within: float,
+    met: tuple[Array, Array],
 ) -> tuple[Mesh, int]:
-    """The mesh with the replacement in the place of the region, and how many elements were split at its border."""
+    """The mesh with the replacement in the place of the region, and how many elements were split at its border.
+
+    ``met`` are nodes of the mesh within the cut on which something stands, and those of the replacement there.
+    """
     kept = _facing(mesh, kept, trimmed, cuts)
     t = region.triangulation
     tree = BoxTree(region.nodes[t.triangles])
@@ -308,35 +243,48 @@ def _joined(
     )  # fmt: skip
     first = new.n_nodes - kept.n_nodes
     index, own = IdIndex(kept.node_ids), IdIndex(new.node_ids)
-    things, stays = [], []
+    folds = []
     for cut in cuts:
         chain, _ = own.of(mesh.node_ids[cut.nodes])
         row, _ = index.of(trimmed.node_ids[cut.rows])
         step = float(np.linalg.norm(np.diff(new.nodes[chain], axis=0), axis=1).mean())
-        fold = either_way(new.nodes, chain, first + row, within + step, _SNAP * step, closed=cut.closed)
+        fold = either_way(new.nodes, chain, first + row, within + step, SNAP * step, closed=cut.closed)
         if fold is None:
             at = point_text(mesh.nodes[cut.nodes[0]])
             raise Refusal(f"the border of the replacement cannot be laid on that of the cut at {at}")
-        place = point_of(mesh.nodes[cut.nodes].mean(axis=0))
-        things.append(Small("seam", fold.width, fold.length, place, "", np.unique(fold.ends), fold))
-        stays.append(chain)
-    made = merge(new, things, set(), 2.0 * within, rims=True, stays=np.concatenate(stays))
+        folds.append(fold)
+    stays = own.of(mesh.node_ids[np.concatenate([*(cut.nodes for cut in cuts), met[0]])])[0]
+    feet = np.column_stack([own.of(mesh.node_ids[met[0]])[0], first + met[1]]).astype(np.int64)
+    whole = Fold(
+        np.concatenate([*(fold.ends for fold in folds), np.repeat(feet[:, :, None], 2, axis=2)]),
+        np.concatenate([*(fold.share for fold in folds), np.zeros(feet.shape)]),
+        max(fold.width for fold in folds), sum(fold.length for fold in folds),
+    )  # fmt: skip
+    place = point_of(mesh.nodes[cuts[0].nodes].mean(axis=0))
+    seam = Small("seam", whole.width, whole.length, place, "", np.unique(whole.ends), whole)
+    made = merge(new, [seam], set(), 2.0 * within, rims=True, stays=stays, goes=np.arange(first, new.n_nodes))
     if made.refused or len(made.turned):
         why = next(iter(made.refused.values()), f"{len(made.turned)} elements would be turned over")
         raise Refusal(f"the replacement cannot be joined to the border of the cut: {why}")
     return made.mesh, made.mesh.n_elements - new.n_elements
 
 
-def _facing(mesh: Mesh, kept: Mesh, trimmed: Mesh, cuts: list[_Cut]) -> Mesh:
-    """What is kept, turned over if its faces run against the first line of the cut."""
-    cut = cuts[0]
-    rows, _ = IdIndex(kept.node_ids).of(trimmed.node_ids[cut.rows])
-    points = kept.nodes[rows]
-    # the line of the replacement runs as that of the cut does, or against it
-    at = [int(np.argmin(np.linalg.norm(points - mesh.nodes[node], axis=1))) for node in cut.nodes[:2]]
-    forward = (at[1] - at[0]) % len(rows) <= len(rows) // 2 if cut.closed else at[1] >= at[0]
-    line = rows if forward else rows[::-1]
-    c = kept.connectivity
-    ends = {tuple(pair) for pair in np.column_stack([kept.faces.node, kept.faces.node[c.next]]).tolist()}
-    along = [(a, b) in ends for a, b in zip(line[:-1].tolist(), line[1:].tolist(), strict=True)]
-    return kept if 2 * sum(along) > len(along) else edited(kept, turn=np.arange(kept.n_elements))
+def _facing(mesh: Mesh, kept: Mesh, trimmed: Mesh, cuts: list[Cut]) -> Mesh:
+    """What is kept, its sheets turned over whose faces run against the lines of the cut."""
+    index, c = IdIndex(kept.node_ids), kept.connectivity
+    element = kept.faces.element[c.face]
+    label = label_components(kept.n_elements, *element[c.pairs].T)[1]
+    along = np.column_stack([kept.faces.node, kept.faces.node[c.next]]).astype(np.int64)
+    key, width = along[:, 0] * kept.n_nodes + along[:, 1], kept.n_nodes
+    votes = np.zeros(int(label.max(initial=-1)) + 1)
+    for cut in cuts:
+        rows, _ = index.of(trimmed.node_ids[cut.rows])
+        points = kept.nodes[rows]
+        # the line of the replacement runs as that of the cut does, or against it
+        at = [int(np.argmin(np.linalg.norm(points - mesh.nodes[node], axis=1))) for node in cut.nodes[:2]]
+        forward = (at[1] - at[0]) % len(rows) <= len(rows) // 2 if cut.closed else at[1] >= at[0]
+        line = rows if forward else rows[::-1]
+        for ends, vote in ((line[:-1] * width + line[1:], 1.0), (line[1:] * width + line[:-1], -1.0)):
+            np.add.at(votes, label[element[np.isin(key, ends)]], vote)
+    against = np.flatnonzero(votes[label] < 0)
+    return edited(kept, turn=against) if len(against) else kept

@@ -57,12 +57,16 @@ def merge(
     *,
     rims: bool = False,
     stays: Array | None = None,
+    goes: Array | None = None,
 ) -> Merge:
     """Merge things that have no node in common, the first first, but those ``left``.
 
-    ``rims`` says whether two rims may become an edge, ``stays`` are nodes that others come to.
+    ``rims`` says whether two rims may become an edge, ``stays`` are nodes that others come to, ``goes`` such as come
+    though more than two faces meet there.
     """
     held, free = _held(mesh), _free_edges(mesh)
+    if goes is not None:
+        held[goes] = np.minimum(held[goes], _RIM)
     stay: set[int] = set()
     if stays is not None:
         held[stays] = _LOCKED
