@@ -3,10 +3,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapes
+from test_openings import panel
 
 import oddseam
 from oddseam.geometry.quality import quality
 from oddseam.mending.creased import divided
+from oddseam.model.lost_names import part_areas
 
 
 def new_corners(before: oddseam.Mesh, after: oddseam.Mesh) -> np.ndarray:
@@ -62,7 +64,7 @@ def test_one_missing_facet_is_put_back_and_nothing_else():
         assert sorted(added[0].tolist()) == sorted(triangles[gone].tolist())
 
 
-def test_a_fill_goes_to_the_part_that_most_of_its_rim_belongs_to():
+def test_a_fill_goes_to_the_parts_that_the_sides_of_its_rim_belong_to():
     nodes, triangles = shapes.sheet(20)
     middle = nodes[triangles].mean(axis=1)
     hole = np.hypot(middle[:, 0] - 0.55, middle[:, 1] - 0.5) < 0.13
@@ -71,7 +73,8 @@ def test_a_fill_goes_to_the_part_that_most_of_its_rim_belongs_to():
     mesh = oddseam.Mesh.from_triangles(nodes, triangles[~hole], part=left.astype(int), parts=parts)
     filled = oddseam.mend(mesh, close=0.6)
     new = filled.element_ids > mesh.element_ids.max()
-    assert new.sum() > 10 and (filled.element_part[new] == 0).all()
+    x = filled.nodes[filled.elements["tri"].connectivity][new].mean(axis=1)[:, 0]
+    assert new.sum() > 10 and ((x < 0.5) == (filled.element_part[new] == 1)).all()
     assert filled.connectivity.n_rims == 1
     area = np.linalg.norm(
         np.cross(*np.diff(filled.nodes[filled.elements["tri"].connectivity], axis=1).transpose(1, 0, 2)), axis=1
@@ -231,7 +234,7 @@ def test_creases_that_would_meet_far_beyond_the_hole_meet_in_no_corner():
     at = np.array([10, 12, 14])
     for corner, is_met in (([0.2, 0.0, 0.0], True), ([400.0, 0.0, 0.0], False)):
         ways = np.array(corner) - loop[at]
-        made = divided(loop, np.full(24, 0.25), at, ways / np.linalg.norm(ways, axis=1, keepdims=True))
+        made = divided(loop, np.full(24, 0.25), at, ways / np.linalg.norm(ways, axis=1, keepdims=True), at >= 0)
         assert (len(made.points) > 0) == is_met and np.linalg.norm(made.points, axis=1).max(initial=0.0) < 1.0
 
 
@@ -242,3 +245,39 @@ def test_a_wide_hole_with_a_fine_rim_is_not_filled_ever_finer():
     filled = oddseam.mend(cup, close="all")
     assert oddseam.prove(filled).is_closed and not filled.account.last.outcome.unmet
     assert filled.n_elements - cup.n_elements < 60 * 450
+
+
+def in_two_parts(mesh, beyond):
+    """The mesh with the elements whose middles are beyond a line in a part of their own."""
+    blocks = {}
+    for name, block in mesh.elements.items():
+        middle = mesh.nodes[block.connectivity].mean(axis=1)
+        blocks[name] = oddseam.Elements(block.connectivity, block.ids, beyond(middle).astype(np.int32))
+    return oddseam.Mesh(mesh.nodes, blocks, (oddseam.Part("one", 1), oddseam.Part("two", 2)), mesh.node_ids, unit="mm")
+
+
+@pytest.mark.parametrize("kind", ["quad", "tri"])
+@pytest.mark.parametrize("bend", [0.0, 0.02])
+@pytest.mark.parametrize("slope", [0.0, 1.0])
+def test_the_border_between_parts_goes_on_over_a_fill(kind, bend, slope):
+    whole = in_two_parts(panel(20, bend, kind), lambda m: m[:, 0] - 10 > slope * (m[:, 1] - 10))
+    holed = oddseam.delete(whole, "cylinder (10.2,9.7,-9) (10.2,9.7,9) 3.3")
+    filled = oddseam.fill(holed, near=(10.2, 6.4, 0))
+    assert oddseam.prove(filled).is_clean and oddseam.prove(filled).rims == 1
+    one, two = (part_areas(mesh) for mesh in (whole, filled))
+    assert two == pytest.approx(
+        one, rel=2e-3 if kind == "tri" or slope == 0 else 0.015
+    )  # quads: stairs become straight
+    if slope == 0:  # straight along edges: the border itself, to the last bit but for what curvature it has
+        assert two == pytest.approx(one, rel=1e-9 if bend == 0 else 1e-3)
+
+
+def test_a_fill_over_a_corner_of_three_parts_takes_each_side():
+    sheet = panel(20, 0.0, "tri")
+    block = sheet.elements["tri"]
+    middle = sheet.nodes[block.connectivity].mean(axis=1) - 10
+    part = np.where(middle[:, 1] < 0, 0, np.where(middle[:, 0] < 0, 1, 2)).astype(np.int32)
+    parts = tuple(oddseam.Part(name, k) for k, name in enumerate("abc", 1))
+    whole = oddseam.Mesh(sheet.nodes, {"tri": oddseam.Elements(block.connectivity, block.ids, part)}, parts, unit="mm")
+    filled = oddseam.fill(oddseam.delete(whole, "cylinder (10,10,-9) (10,10,9) 3"), near=(10, 7, 0))
+    assert part_areas(filled) == pytest.approx(part_areas(whole), rel=1e-9)

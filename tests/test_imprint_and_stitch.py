@@ -116,8 +116,11 @@ def test_lines_that_are_there_stay():
         now = {tuple(sorted(e)) for e in new.node_ids[new.creases.edges].tolist()}
         assert before <= now and {tuple(e) for e in new.creases.edges.tolist()} <= edges_of(new)
         assert elsewhere_same(mesh, new) and oddseam.prove(new).is_clean
-    with pytest.raises(oddseam.Refusal, match="crease"):
-        oddseam.cut_opening(mesh, at=(10, 8, 0), diameter=3.0)
+    across = oddseam.cut_opening(mesh, at=(10, 8, 0), diameter=3.0)  # what is left of the line ends at the rim
+    now = {tuple(sorted(e)) for e in across.node_ids[across.creases.edges].tolist()}
+    assert 4 <= len(now & before) < len(before) and oddseam.prove(across).is_clean
+    assert {tuple(e) for e in across.creases.edges.tolist()} <= edges_of(across)
+    assert any("goes across a crease" in note for note in across.account.last.outcome.notes)
     crossing = oddseam.imprint(mesh, [(10, 6, 0), (10, 11, 0)], count=5)
     assert oddseam.prove(crossing).is_clean and len(crossing.creases.edges) >= 10 + 5
     assert (np.bincount(crossing.creases.edges.ravel()) == 4).sum() == 1  # both lines go through one node
@@ -199,6 +202,11 @@ def test_the_side_that_stays_keeps_every_element_to_the_last_bit(kind, first, se
 
 
 def test_what_cannot_be_sewn_is_refused():
+    apart = oddseam.combine(pipe(60, 0, 1, 0.0, "tri"), other=pipe(9, 1.1, 2, 0.03, "tri"))
+    with pytest.raises(
+        oddseam.Refusal, match=r"would go 0\.\d+ to the nearest node of the side that stays, more than 0\.2"
+    ):
+        oddseam.stitch(apart, one=(1, 0, 1), two=(1, 0, 1.1), within=0.2, moves="one")
     mesh = oddseam.combine(tube(24, 0, 1), other=tube(24, 1.5, 2))
     with pytest.raises(oddseam.Refusal, match=r"0\.5 apart at .*, more than 0\.1"):
         oddseam.stitch(mesh, one=(1, 0, 1), within=0.1)

@@ -54,10 +54,15 @@ def test_a_small_opening_in_a_large_facet_is_cut_at_once(shape):
 def test_far_larger_and_far_smaller_facets_side_by_side():
     fine = panel(24, 0.0, "tri")
     fine = fine.replaced(nodes=fine.nodes / 4 + (20, 0, 0))  # 6 x 6 in elements of a quarter
-    coarse = oddseam.Mesh.from_triangles(
-        [[0, 0, 0], [20, 0, 0], [20, 6, 0], [0, 6, 0]], [[0, 1, 2], [0, 2, 3]], unit="mm"
-    )
-    both = oddseam.stitch(oddseam.combine(coarse, other=fine), one=(20, 3, 0), within=0.01, moves="one")
+    edge = np.flatnonzero(fine.nodes[:, 0] == 20)
+    edge = edge[np.argsort(fine.nodes[edge, 1])]
+    low, high = fine.n_nodes, fine.n_nodes + 1
+    fan = [[low, a, b] for a, b in zip(edge[:-1], edge[1:], strict=True)] + [[low, edge[-1], high]]
+    both = oddseam.Mesh.from_triangles(
+        np.concatenate([fine.nodes, [[0, 0, 0], [0, 6, 0]]]),
+        np.concatenate([fine.elements["tri"].connectivity, fan]), unit="mm",
+        part=np.repeat([0, 1], [fine.n_elements, len(fan)]), parts=(oddseam.Part("fine", 1), oddseam.Part("coarse", 2)),
+    )  # fmt: skip
     cut = oddseam.cut_opening(both, at=(12, 3, 0), diameter=2.0, nodes=24)
     assert oddseam.prove(cut).is_clean
     kept = set(fine.element_ids.tolist())

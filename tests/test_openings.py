@@ -338,3 +338,38 @@ def test_some_rims_are_filled_flat_or_with_the_curvature(run, tmp_path):
     asked = ["fill", "two.seam", "--near=5.5,8,0", "--near=14.5,8,0", "--flat", "-o", "none.seam"]
     assert run(*asked).returncode == 0
     assert oddseam.prove(oddseam.read_mesh(tmp_path / "none.seam")).rims == 1
+
+
+def folded_sheet(degrees: float, kind: str) -> oddseam.Mesh:
+    """A panel of 20 x 20 folded along its middle."""
+    flat = panel(20, 0.0, kind)
+    turn = np.radians(degrees)
+    x = flat.nodes[:, 0] - 10
+    beyond = x > 0
+    nodes = np.column_stack([
+        np.where(beyond, x * np.cos(turn), x), flat.nodes[:, 1], np.where(beyond, -x * np.sin(turn), 0.0)
+    ])  # fmt: skip
+    return flat.replaced(nodes=nodes)
+
+
+@pytest.mark.parametrize("kind", ["quad", "tri"])
+@pytest.mark.parametrize(
+    ("degrees", "at", "count"), [(40, (0.2, 10.3, 0), 16), (60, (-1.1, 9.7, 0), 14), (35, (0, 10, 0), 20)]
+)
+def test_an_opening_across_a_fold_has_nodes_on_it(kind, degrees, at, count):
+    sheet = folded_sheet(degrees, kind)
+    direction = (np.sin(np.radians(degrees) / 2), 0, np.cos(np.radians(degrees) / 2))
+    new = oddseam.cut_opening(sheet, at=at, diameter=5.0, nodes=count, direction=direction)
+    before, after = contents(sheet), contents(new)
+    assert all(after[i] == before[i] for i in before.keys() & after.keys()) and len(before.keys() & after.keys()) > 250
+    proof = oddseam.prove(new)
+    assert proof.is_clean and proof.rims == 2 and not new.account.last.outcome.unmet
+    rim = min(new.connectivity.rims, key=lambda rim: len(rim.nodes))
+    on_fold = np.abs(new.nodes[rim.nodes][:, 0]) + np.abs(new.nodes[rim.nodes][:, 2]) < 1e-9
+    assert on_fold.sum() == 2 and len(rim.nodes) in (count, count + 1, count + 2)
+    axis = np.array(direction)
+    step = new.nodes[rim.nodes] - np.array(new.account.last.outcome.steps[0].places[0])
+    across = np.linalg.norm(step - np.outer(step @ axis, axis), axis=1)
+    assert across[~on_fold] == pytest.approx(2.5, rel=1e-6)
+    with pytest.raises(oddseam.Refusal, match="without collars it can go across the sharp edges"):
+        oddseam.cut_opening(sheet, at=at, diameter=5.0, nodes=count, direction=direction, collars=[1.0])

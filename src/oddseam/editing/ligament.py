@@ -16,6 +16,20 @@ from oddseam.model.connectivity import label_components
 _SHARE = 0.5
 
 
+class NoRoom(Refusal):
+    """A refusal for want of room.
+
+    Attributes
+    ----------
+    bound : str
+        What comes too near; see ``BOUNDS``.
+    """
+
+    def __init__(self, reason: str, bound: str) -> None:
+        super().__init__(reason)
+        self.bound = bound
+
+
 def zone_with_room(
     mesh: Mesh,
     chart: Chart,
@@ -65,10 +79,8 @@ def zone_with_room(
         needed = _least(zone, outer)
         distance = round(distance / zone.size, 9) * zone.size + 0.0
         has = f"has {distance:.4g}" if distance >= 0 else f"goes {-distance:.4g} beyond it"
-        raise Refusal(
-            f"{what} needs {needed:.4g} to the {bound} at {point_text(where)}, {has}"
-            f"{'; `split_lines` would split it' if bound == 'line element' and split_lines is not None else ''}"
-        )
+        way = "; `split_lines` would split it" if bound == "line element" and split_lines is not None else ""
+        raise NoRoom(f"{what} needs {needed:.4g} to the {bound} at {point_text(where)}, {has}{way}", bound)
     return zone
 
 

@@ -13,7 +13,8 @@ from oddseam.editing.borders import moved_borders
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.crossings import met_by_lines
 from oddseam.editing.filling_in import Insert
-from oddseam.editing.ligament import zone_with_room
+from oddseam.editing.ligament import NoRoom, zone_with_room
+from oddseam.editing.lines import brought_to, with_line
 from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
 from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
@@ -78,8 +79,8 @@ def cut_opening(
     Raises
     ------
     Refusal
-        If the outline comes too near to a free edge, a T-joint, a line element, a sharp edge or another opening; it
-        says how near it may come.  The mesh stays as it was.
+        If the outline comes too near to a free edge, a T-joint, a line element or another opening, or with collars to a
+        sharp edge, which the rim may cross without; it says how near it may come.  The mesh stays as it was.
 
     Notes
     -----
@@ -139,12 +140,49 @@ def cut_opening(
             at = point_text(chart.raised(missed[:1])[0])
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
-    (made, which, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
     far = float(np.linalg.norm(point - place))
     moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
+    try:
+        (made, which, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
+    except NoRoom as refusal:
+        if refusal.bound not in ("sharp edge", "crease"):
+            raise
+        across = _across_edges(mesh, chart, outline, split_lines=split_lines)
+        if across is None:
+            raise
+        if widths:
+            raise Refusal(f"{refusal}; without collars it can go across the sharp edges there") from None
+        made, zone, worst, crossings = across
+        note = f"the rim goes across a {refusal.bound}, with {crossings:,} more nodes on such"
+        return made, _outcome(mesh, made, point, zone, outline, widths, worst).with_notes((*moved, note))
     parts = np.unique(which.zone.local.element_part[which.zone.elements])
     borders = () if stays else moved_borders(mesh, part_areas(made) - part_areas(mesh), parts)
-    return made, _outcome(mesh, made, which.zone, outline, widths, worst).with_notes((*moved, *borders))
+    return made, _outcome(mesh, made, point, which.zone, outline, widths, worst).with_notes((*moved, *borders))
+
+
+def _across_edges(
+    mesh: Mesh, chart: Chart, outline: Outline, *, split_lines: bool
+) -> tuple[Mesh, Zone, tuple[float, float], int] | None:
+    """The mesh with an opening whose outline crosses sharp edges, and how many nodes more it has there, if it can.
+
+    Its nodes are brought to the surface along the direction, and edges that stay end at it.
+    """
+    direction = chart.normal.tolist()
+    try:
+        placed, normals, elements = brought_to(mesh, chart.raised(outline.points), direction)
+        made, rows, zone, worst = with_line(
+            mesh,
+            placed,
+            normals,
+            int(elements[0]),
+            closed=True,
+            opening=True,
+            direction=direction,
+            split_lines=split_lines,
+        )
+    except Refusal:
+        return None
+    return made, zone, worst, len(rows) - len(outline.points)
 
 
 def _middle_on(place: Array, point: Array, normal: Array, widest: float) -> Array:
@@ -223,12 +261,12 @@ def _insert(zone: Zone, outline: Outline, widths: list[float]) -> Insert:
 
 
 def _outcome(
-    mesh: Mesh, made: Mesh, zone: Zone, outline: Outline, widths: list[float], worst: tuple[float, float]
+    mesh: Mesh, made: Mesh, at: Array, zone: Zone, outline: Outline, widths: list[float], worst: tuple[float, float]
 ) -> Outcome:
     """What was done, with quality before and after."""
     new = len(new_elements(made, mesh))
     before = worst_of(zone.local, zone.elements)
-    place = (point_of(zone.chart.origin),)
+    place = (point_of(at),)
     steps = (
         Step("cut", len(outline.points), 0.0, f"nodes on the rim, {outline.name}; {len(widths)} collar(s)", place),
         Step("take out", len(zone.elements), 0.0, f"elements, worst: {said(before)}"),

@@ -48,8 +48,9 @@ def stitch(
     two : (x, y, z), optional
         The other one likewise; without, the rim whose nodes are nearest to the first one's.
     within : float, optional
-        No two places that become one, or that a strip joins, are farther apart.  Rims that are farther apart elsewhere
-        are sewn along the run nearest to ``one``.  Without, half of the shorter rim's extent, all round.
+        No two places that become one, or that a strip joins, are farther apart, and no node goes farther.  Rims that
+        are farther apart elsewhere are sewn along the run nearest to ``one``.  Without, half of the shorter rim's
+        extent, all round.
     moves : str
         ``"both"`` meet in the middle, and where edges are split elements round them are meshed anew; or rim ``"one"``
         or ``"two"`` goes to the other, whose nodes and elements stay to the last bit: its own nodes end at those of the
@@ -101,6 +102,11 @@ def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
     fold = _fold(mesh, seam)
     if fold is not None and moves != "both":
         fold = onto_nodes(mesh.nodes, fold, 1 if moves == "one" else 0)
+        if fold.width > seam.most:
+            raise Refusal(
+                f"a node of the rims at {point_text(seam.place)} would go {fold.width:.4g} to the nearest node of the "
+                f"side that stays, more than {seam.most:.4g}: let the other side move, or both, or say more `within`"
+            )
     at = point_text(seam.place)
     if fold is None:
         gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (seam.chains, seam.chains[::-1]))

@@ -14,6 +14,7 @@ conditions.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -80,7 +81,7 @@ def bent(mesh: Mesh, hole: Hole, patch: Patch) -> Patch:
     turned = np.einsum("ij,ij->i", unit_normals(points[patch.triangles]), flat) <= 0
     if turned.any() or not np.isfinite(points).all():
         return patch
-    return Patch(points[new], patch.triangles)
+    return replace(patch, points=points[new])
 
 
 def _surroundings(mesh: Mesh, hole: Hole) -> tuple[Array, Array]:

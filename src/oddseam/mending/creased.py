@@ -53,13 +53,32 @@ def normals_beside(mesh: Mesh, corner: Array) -> Array:
     return unit_normals(mesh.nodes[mesh.faces.node[first[:, None] + np.arange(3)]])
 
 
-def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array]:
-    """Rows of ``border`` at which creases end, and their directions (k, 3) into the hole."""
+def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array, Array]:
+    """Rows of ``border`` at which creases and borders between parts end.
+
+    Returns
+    -------
+    at : (k,) int array
+    direction : (k, 3) array
+        Into the hole.
+    is_sharp : (k,) bool array
+        Which of them are creases.
+    """
     c = mesh.connectivity
     first, rows = c.pairs_at
     near = np.unique(np.concatenate([rows[first[node] : first[node + 1]] for node in border.tolist()]))
-    turn = turn_angles(*(normals_beside(mesh, corner) for corner in c.pairs[near].T))
-    sharp = c.edges[c.pair_edges[near[turn > CREASE]]]
+    one, two = mesh.faces.element[c.face[c.pairs[near]]].T
+    is_sharp = turn_angles(*(normals_beside(mesh, corner) for corner in c.pairs[near].T)) > CREASE
+    is_border = mesh.element_part[one] != mesh.element_part[two]
+    creases = _ends_of(mesh, border, c.edges[c.pair_edges[near[is_sharp]]])
+    borders = _ends_of(mesh, border, c.edges[c.pair_edges[near[is_border & ~is_sharp]]])
+    found = zip(creases, borders, strict=True)
+    at, direction = (np.concatenate(both) for both in found)
+    return at, direction, np.arange(len(at)) < len(creases[0])
+
+
+def _ends_of(mesh: Mesh, border: Array, sharp: Array) -> tuple[Array, Array]:
+    """Rows of ``border`` at which lines of edges (e, 2) end, and the directions (k, 3) in which they do."""
     here = np.concatenate([sharp[:, 0], sharp[:, 1]])
     there = np.concatenate([sharp[:, 1], sharp[:, 0]])
     order = np.argsort(border, kind="stable")
@@ -73,8 +92,8 @@ def crease_ends(mesh: Mesh, border: Array) -> tuple[Array, Array]:
     return on[last], direction / np.where(length > 0, length, 1.0)
 
 
-def divided(points: Array, size: Array, at: Array, direction: Array) -> Division:
-    """Divide a loop along the creases that end at it.
+def divided(points: Array, size: Array, at: Array, direction: Array, is_sharp: Array) -> Division:
+    """Divide a loop along the creases and the borders between parts that end at it.
 
     Parameters
     ----------
@@ -82,11 +101,12 @@ def divided(points: Array, size: Array, at: Array, direction: Array) -> Division
         Round the loop.
     size : (n,) float array
         Wanted edge length at each.
-    at, direction : (k,) int and (k, 3) float arrays
-        Where creases end, and where they lead.
+    at, direction, is_sharp : (k,) int, (k, 3) float and (k,) bool arrays
+        Where they end, where they lead, and which are creases.  Borders go straight across if just two end there.
     """
     made = _Divider(points, size)
-    at = np.array([_last_along(points, k, way) for k, way in zip(at.tolist(), direction, strict=True)])
+    ends = zip(at.tolist(), direction, is_sharp.tolist(), strict=True)
+    at = np.array([_last_along(points, k, way) if sharp else k for k, way, sharp in ends])
     left = list(range(len(at)))
     pairs = sorted(
         (float(np.linalg.norm(points[at[i]] - points[at[j]])), i, j)
@@ -94,15 +114,31 @@ def divided(points: Array, size: Array, at: Array, direction: Array) -> Division
         if i < j and at[i] != at[j] and _faces(points[at[j]] - points[at[i]], direction[i], direction[j])
     )  # fmt: skip
     for _, i, j in pairs:
-        if i in left and j in left and made.cut(int(at[i]), int(at[j])):
+        if i in left and j in left and made.cut(*_ends_across(points, int(at[i]), int(at[j]))):
             left.remove(i)
             left.remove(j)
+    borders = [k for k in left if not is_sharp[k]]
+    if len(borders) == 2:
+        one, two = _ends_across(points, *(int(at[k]) for k in borders))
+        left = [k for k in left if k not in borders] if made.cut(one, two) else left
+    elif len(borders) == 1:
+        end = _last_along(points, int(at[borders[0]]), direction[borders[0]])
+        left = [k for k in left if k not in borders] if made.cut_to_chain(end, direction[borders[0]]) else left
     if len(left) >= 3 and len(np.unique(at[left])) == len(left):
         across = float(np.linalg.norm(np.ptp(points, axis=0)))
         corner = _meeting(points[at[left]], direction[left], across)
         if corner is not None:
             made.cut_to_corner([int(k) for k in at[left]], corner)
     return Division(np.array(made.points).reshape(-1, 3), made.loops, np.array(made.creases, np.int64).reshape(-1, 2))
+
+
+def _ends_across(points: Array, one: int, two: int) -> tuple[int, int]:
+    """Where a straight line from one place of the loop to another leaves the loop."""
+    across = points[two] - points[one]
+    size = float(np.linalg.norm(across))
+    if not size > 0:
+        return one, two
+    return _last_along(points, one, across / size), _last_along(points, two, -across / size)
 
 
 def _last_along(points: Array, at: int, direction: Array) -> int:
@@ -155,12 +191,17 @@ class _Divider:
         self.points += [begin + (end - begin) * k / steps for k in range(1, steps)]
         return list(range(first, first + steps - 1))
 
+    def _place(self, number: int) -> Array:
+        """A point of the loop, or a new one."""
+        n = len(self._points)
+        return np.asarray(self._points[number] if number < n else self.points[number - n])
+
     def _mark(self, chain: list[int]) -> None:
         self.creases += list(zip(chain[:-1], chain[1:], strict=True))
 
     def cut(self, i: int, j: int) -> bool:
         """Cut the loop with two places in it by a chain from one to the other."""
-        for number, whole in enumerate(self.loops):
+        for number, whole in enumerate(self.loops if i != j else []):
             a, b = (np.flatnonzero(whole == k) for k in (i, j))
             if not len(a) or not len(b):
                 continue
@@ -168,13 +209,26 @@ class _Divider:
             k = int(np.flatnonzero(loop == j)[0])
             if min(k, len(loop) - k) < 2:
                 return False  # they are neighbours on the loop
-            inner = self._chain(i, self._points[j], 0.5 * float(self._size[i] + self._size[j]))
+            size = self._size[[i, j]].mean() if j < len(self._size) else self._size[i]
+            inner = self._chain(i, self._place(j), float(size))
             self._mark([i, *inner, j])
             self.loops[number : number + 1] = [
                 np.concatenate([loop[: k + 1], inner[::-1]]).astype(np.int64),
                 np.concatenate([loop[k:], [i], inner]).astype(np.int64),
             ]
             return True
+        return False
+
+    def cut_to_chain(self, i: int, direction: Array) -> bool:
+        """Cut the loop with a place in it by a chain to that point of another chain that is straight ahead."""
+        for whole in self.loops:
+            inner = whole[whole >= len(self._points)]
+            if not (whole == i).any() or not len(inner):
+                continue
+            arms = np.array([self._place(k) for k in inner.tolist()]) - self._points[i]
+            ahead = (arms @ direction) / np.linalg.norm(arms, axis=1)
+            best = int(np.argmax(ahead))
+            return bool(ahead[best] >= _AHEAD) and self.cut(i, int(inner[best]))
         return False
 
     def cut_to_corner(self, ends: list[int], corner: Array) -> None:

@@ -65,13 +65,13 @@ class Filled:
 
 @dataclass(frozen=True, eq=False)
 class _Fill:
-    """The patches over one rim: each flat, and perhaps curved, and an element that they are like."""
+    """The patches over one rim: each flat, and perhaps curved, and an element that each facet is like."""
 
     rim: Rim
     holes: list[Hole]
     flat: list[Patch]
     curved: list[Patch]
-    like: list[int]
+    like: list[Array]
 
 
 def fill_rims(mesh: Mesh, rims: list[Rim], *, may_cross: bool = False, flat: bool = False) -> tuple[Mesh, Filled]:
@@ -129,7 +129,9 @@ def _prepared(mesh: Mesh, rim: Rim, islands: list[Rim], is_flat: bool, is_plain:
         flat.append(patch)
         follows = not is_flat and not is_plain and is_in_smooth_surroundings(mesh, hole, patch)
         curved.append(bent(mesh, hole, patch) if follows else patch)
-        like.append(_neighbour_in_main_part(mesh, hole.corner[hole.corner >= 0]))
+        every = hole.corner[hole.corner >= 0]
+        its = [_neighbour_in_main_part(mesh, corners if len(corners) else every) for corners in patch.sides]
+        like.append(np.array(its)[patch.side])
     changed = any(one is not other for one, other in zip(flat, curved, strict=True))
     return _Fill(rim, holes, flat, curved if changed else flat, like), ""
 
@@ -141,12 +143,12 @@ def _with_fills(mesh: Mesh, fills: list[_Fill], curved: list[bool]) -> Mesh:
     like: list[Array] = []
     n_nodes = mesh.n_nodes
     for fill, is_curved in zip(fills, curved, strict=True):
-        for hole, patch, element in zip(fill.holes, fill.curved if is_curved else fill.flat, fill.like, strict=True):
+        for hole, patch, elements in zip(fill.holes, fill.curved if is_curved else fill.flat, fill.like, strict=True):
             index = np.concatenate([hole.border, n_nodes + np.arange(len(patch.points))])
             n_nodes += len(patch.points)
             points.append(patch.points)
             triangles.append(index[patch.triangles])
-            like.append(np.full(len(patch.triangles), element))
+            like.append(elements)
     if not triangles:
         return mesh
     return edited(

@@ -92,12 +92,18 @@ class Patch:
         New nodes.
     triangles : (t, 3) int array
         In rows of the hole's border, and then of the new nodes.
+    sides : list of int arrays
+        Corners of the mesh along the border, for each of the sides that creases and borders between parts divide it in.
+    side : (t,) int array
+        Which of them each triangle is of.
     has_crease : bool
         Whether a crease goes on over it.
     """
 
     points: Array
     triangles: Array
+    sides: list[Array]
+    side: Array
     has_crease: bool = False
 
 
@@ -112,7 +118,7 @@ def cover(mesh: Mesh, hole: Hole, plain: bool = False) -> tuple[Patch | None, st
     if len(border) == 3 and _is_facet(mesh, border):
         return None, "it is the border of a single facet"
     size, taken = hole.sizes(mesh.nodes), _taken(mesh, hole)
-    division = Division.none(len(hole.node)) if plain else _division(mesh, hole, size)
+    division, has_crease = (Division.none(len(hole.node)), False) if plain else _division(mesh, hole, size)
     at_border = len(hole.node)
     normals = np.zeros((at_border, 3))
     normals[hole.corner >= 0] = normals_beside(mesh, hole.corner[hole.corner >= 0])
@@ -127,23 +133,33 @@ def cover(mesh: Mesh, hole: Hole, plain: bool = False) -> tuple[Patch | None, st
         return None, "every way to fill it uses an edge that is there already"
     name = np.concatenate([local, len(border) + np.arange(len(division.points))])
     triangles = name[np.concatenate([part for part in parts if part is not None])]
+    side = np.repeat(np.arange(len(parts)), [len(part) for part in parts if part is not None])
+    sides = [_corners_along(hole, loop) for loop in division.loops]
     added = division.points
     if len(border) >= _LEAST_TO_REFINE and not plain:
         wanted = np.concatenate([size, np.full(len(added), float(np.median(size)))])
         every = np.concatenate([mesh.nodes[border], added])
-        more, refined = _refined(every, triangles, wanted, name[division.creases])
+        more, refined, origin = _refined(every, triangles, wanted, name[division.creases])
         if not _doubles(refined, hole, taken):
-            added, triangles = np.concatenate([added, more]), refined
-    return Patch(added, triangles, bool(len(division.creases))), ""
+            added, triangles, side = np.concatenate([added, more]), refined, side[origin]
+    return Patch(added, triangles, sides, side, has_crease and len(division.loops) > 1), ""
 
 
-def _division(mesh: Mesh, hole: Hole, size: Array) -> Division:
-    """The loop divided along the creases that end at it; whole where it runs round islands."""
+def _corners_along(hole: Hole, loop: Array) -> Array:
+    """Corners of the mesh along the edges of the border that a loop of places goes along."""
+    after = np.roll(loop, -1)
+    n = len(hole.node)
+    corner = hole.corner[loop[(loop < n) & (after == (loop + 1) % n)]]
+    return np.asarray(corner[corner >= 0])
+
+
+def _division(mesh: Mesh, hole: Hole, size: Array) -> tuple[Division, bool]:
+    """The loop divided along what ends at it, whole where it runs round islands; and whether creases do."""
     if len(hole.node) == len(hole.border) >= _LEAST_TO_REFINE:
-        at, direction = crease_ends(mesh, hole.border)
+        at, direction, is_sharp = crease_ends(mesh, hole.border)
         if len(at) > 1:
-            return divided(mesh.nodes[hole.border], size, at, direction)
-    return Division.none(len(hole.node))
+            return divided(mesh.nodes[hole.border], size, at, direction, is_sharp), bool(is_sharp.sum() > 1)
+    return Division.none(len(hole.node)), False
 
 
 def _taken(mesh: Mesh, hole: Hole) -> set[tuple[int, int]]:
@@ -222,8 +238,11 @@ def _best_chord(points: Array, which: Array, taken: set[tuple[int, int]]) -> tup
     return chord
 
 
-def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tuple[Array, Array]:
-    """New points and triangles after remeshing the inside to the sizes along the border; creases stay."""
+def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tuple[Array, Array, Array]:
+    """New points and triangles after remeshing the inside to the sizes along the border; creases stay.
+
+    And a triangle on the same side of the creases that each of these came from.
+    """
     from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
     from oddseam.remeshing.surface import remesh_sheets
@@ -240,7 +259,7 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
     index[new] = n + np.arange(len(new))
     old = np.flatnonzero(result.node_origin >= 0)
     index[old] = result.node_origin[old]
-    return result.points[new], index[result.triangles]
+    return result.points[new], index[result.triangles], result.facet_origin
 
 
 def _doubles(triangles: Array, hole: Hole, taken: set[tuple[int, int]]) -> bool:
