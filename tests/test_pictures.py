@@ -3,11 +3,18 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapes
+import solids
 from PIL import Image
+from test_openings import panel
 
 import oddseam
 from oddseam.pictures.marks import choose_marks
+from oddseam.pictures.solids import solid_scene
 from oddseam.pictures.view import INSIDE, Camera, Lines, render
+
+
+def pixels(path):
+    return np.asarray(Image.open(path).convert("RGB"))
 
 
 def test_a_picture_has_its_size_and_is_not_blank(tmp_path):
@@ -58,7 +65,7 @@ def test_marks_are_the_worst_of_each_and_never_twice_in_one_place(raw_cowl):
 
 def test_what_cannot_be_drawn_is_refused(tmp_path):
     mesh = shapes.mesh(shapes.cube())
-    with pytest.raises(oddseam.Refusal, match="no surface"):
+    with pytest.raises(oddseam.Refusal, match="neither shells nor solids"):
         oddseam.draw(oddseam.Mesh(np.eye(3)), tmp_path / "a.png")
     with pytest.raises(oddseam.Refusal, match="direction"):
         oddseam.draw(mesh, tmp_path / "a.png", direction="sideways")
@@ -234,7 +241,7 @@ def test_quality_gives_colours_and_the_worst_are_named(tmp_path):
     colouring = colouring_of(mesh, "minimum_angle")
     bright = colouring.colours(np.arange(mesh.n_elements)).sum(axis=1)
     assert bright[colouring.values.argmin()] == bright.min() and bright[colouring.values.argmax()] == bright.max()
-    worst, lines = worst_elements(mesh, colouring)
+    worst, lines = worst_elements(mesh, colouring, np.arange(mesh.n_elements))
     angle = oddseam.survey(mesh).quality[2]
     assert [f.places[0].ids[0] for f in worst] == list(angle.worst_ids[: angle.beyond]) and len(lines.edges) >= 3
 
@@ -309,3 +316,50 @@ def test_walls_have_colours_and_the_thinnest_is_marked(tmp_path):
     assert yellow(view[:, :250]) > 10 * max(yellow(view[:, 450:]), 1)  # thin, on the left, is bright
     with pytest.raises(oddseam.Refusal, match="nothing has a gap"):
         oddseam.draw(shapes.mesh(shapes.sheet(4)), tmp_path / "c.png", colour="gap")
+
+
+def test_solids_are_drawn_as_whole_elements_behind_a_cut():
+    block = solids.solid(solids.grid(*[np.linspace(0, 3, 4)] * 3), "hex")
+    scene = solid_scene(block, np.array([1.0, -1.5, 0.9]), cut="y=1")
+    middles = block.nodes[block.elements["hex"].connectivity].mean(axis=1)
+    assert set(scene.elements.tolist()) == set(np.flatnonzero(middles[:, 1] > 1).tolist())
+    # two layers of 3 x 3: 2 * 9 faces across, and 4 sides of 3 * 2; each face is two triangles
+    assert len(scene.triangles) == 2 * (2 * 9 + 4 * 6) and len(np.unique(scene.faces)) == 42
+    assert scene.nodes[scene.triangles][:, :, 1].min() == 1.0
+    with pytest.raises(oddseam.Refusal, match="nothing is left"):
+        solid_scene(block, np.array([0.0, -1.0, 0.0]), cut="y=9")
+
+
+@pytest.mark.parametrize("kind", ["hex", "tet10", "wedge"])
+def test_every_picture_of_a_shell_is_one_of_solids_too(tmp_path, kind):
+    block = solids.solid(solids.grid(*[np.linspace(0, 3, 4)] * 3), kind)
+    nodes = block.nodes.copy()
+    corner = np.flatnonzero((nodes == nodes.max(axis=0)).all(axis=1))[0]
+    nodes[corner] -= 1.3
+    bent = block.replaced(nodes=nodes)
+    plain = pixels(oddseam.draw(bent, tmp_path / "a.png"))
+    for k, colour in enumerate(("scaled_jacobian", "part", "patch", "crease", "thickness")):
+        shown = pixels(oddseam.draw(bent, tmp_path / f"{k}.png", colour=colour, cut="x=1.5" if k == 0 else None))
+        assert (shown != plain).any(axis=2).mean() > 0.05, colour
+    oddseam.draw(bent, tmp_path / "two.png", before=block)
+    oddseam.draw(bent, tmp_path / "moved.png", moved_from=block)
+    with pytest.raises(oddseam.Refusal, match="no measure 'warp'"):
+        oddseam.draw(bent, tmp_path / "no.png", colour="warp")
+
+
+def test_parts_and_their_thickness_have_colours(tmp_path, run):
+    parts = (oddseam.Part("skin", 1, thickness=1.0), oddseam.Part("cap", 7, thickness=4.0))
+    sheet = panel(12)
+    block = sheet.elements["quad"]
+    half = (sheet.nodes[block.connectivity].mean(axis=1)[:, 0] > 6).astype(np.int32)
+    mesh = oddseam.Mesh(sheet.nodes, {"quad": oddseam.Elements(block.connectivity, block.ids, half)}, parts, unit="mm")
+    for colour in ("part", "part-thickness"):
+        oddseam.write_mesh(mesh, tmp_path / "m.seam")
+        done = run("picture", "m.seam", "-o", f"{colour}.png", "--colour", colour, "--direction", "top")
+        assert done.returncode == 0, done.stderr
+        shown = pixels(tmp_path / f"{colour}.png").astype(int)
+        left, right = shown[330:430, 150:350].reshape(-1, 3), shown[330:430, 450:650].reshape(-1, 3)
+        assert np.abs(np.median(left, axis=0) - np.median(right, axis=0)).max() > 40
+    bare = mesh.replaced(parts=(oddseam.Part("skin", 1), oddseam.Part("cap", 7)))
+    with pytest.raises(oddseam.Refusal, match="nothing has a part thickness: no part has one"):
+        oddseam.draw(bare, tmp_path / "no.png", colour="part_thickness")

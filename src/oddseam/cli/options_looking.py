@@ -128,7 +128,8 @@ def add_others(verbs: Verbs) -> None:
     p.add_argument("--cut", metavar="PLANE", help="cut away what is before x=NUMBER (or y, z), or X,Y,Z,NX,NY,NZ")
     p.add_argument(
         "--colour", metavar="MEASURE",
-        help="colour by quality, such as minimum-angle, marking the worst; by patch; by thickness of walls, or gap",
+        help="colour by quality, such as minimum-angle, marking the worst; by part, or part-thickness; by patch; by "
+        "thickness of walls, or gap",
     )  # fmt: skip
     p.add_argument("--sizes", metavar="FIELD", help="colour by a size field that `oddseam sizes` has made")
     p.add_argument("--before", metavar="FILE", help="draw this mesh beside it, from the same direction")

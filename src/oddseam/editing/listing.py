@@ -12,9 +12,9 @@ from oddseam.findings.finding import point_of
 from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
-from oddseam.model import KINDS, Mesh
+from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
-from oddseam.model.outer_faces import skin
+from oddseam.model.outer_faces import has_solids, skin
 
 
 def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
@@ -47,7 +47,7 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
     [('rim', 4.0, 12), ('border', 10.0, 12)]
     """
     rows = [rim_row(mesh, rim) for rim in mesh.connectivity.rims if rim.closed]
-    solids = any(KINDS[kind].dimension == 3 for kind in mesh.elements)
+    solids = has_solids(mesh)
     rows += _bores(find_features(skin(mesh)) if solids else mesh)
     return sorted(rows, key=lambda row: (row["diameter"], row["centre"]))
 

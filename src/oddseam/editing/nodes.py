@@ -21,7 +21,7 @@ from oddseam.model import KINDS, Mesh, Patches
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import merged
 from oddseam.model.loss import changed_shape, kept_shape
-from oddseam.model.outer_faces import skin
+from oddseam.model.outer_faces import has_solids, skin
 from oddseam.model.rings import grown
 from oddseam.model.splicing import extracted
 from oddseam.remeshing.merging import without_collapsed
@@ -175,7 +175,7 @@ def _midsides_at(mesh: Mesh, row: int) -> Array:
 
 
 def _surface_of(local: Mesh) -> Mesh:
-    return skin(local) if any(KINDS[name].dimension == 3 for name in local.elements) else local
+    return skin(local) if has_solids(local) else local
 
 
 def _on_round_face(local: Mesh, rows: Array, points: Array) -> Array:

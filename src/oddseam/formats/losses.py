@@ -12,6 +12,7 @@ import numpy as np
 
 from oddseam.errors import FormatError
 from oddseam.model import KINDS, Mesh
+from oddseam.model.outer_faces import has_solids
 from oddseam.model.units import METRES
 
 if TYPE_CHECKING:
@@ -114,8 +115,7 @@ def losses(
 
 def refuse_bare(mesh: Mesh, path: Path, lacks: str) -> NoReturn:
     """Refuse to write a mesh that lacks what a format is for; solids have a skin."""
-    solids = any(KINDS[kind].dimension == 3 for kind in mesh.elements)
-    advice = "; `oddseam skin` takes the surface of its solids" if solids else ""
+    advice = "; `oddseam skin` takes the surface of its solids" if has_solids(mesh) else ""
     raise FormatError(str(path), f"the mesh has {lacks}{advice}")
 
 

@@ -133,8 +133,8 @@ def fill(
 ) -> tuple[Mesh, Outcome]:
     """Fill a rim or some, all rims below a diameter, or the loop of some nodes; one of the three.
 
-    New elements take the part of their neighbours, borders between parts go on over the hole, and ids are new.  Among quads the fill becomes quads as
-    large as those, and two rings of elements round it are meshed anew for that.
+    New elements take the part of their neighbours, borders between parts go on over the hole, and ids are new.  Among
+    quads the fill becomes quads as large as those, and two rings of elements round it are meshed anew for that.
 
     Parameters
     ----------

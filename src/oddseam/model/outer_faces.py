@@ -76,6 +76,11 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     return result, Outcome((Step("take the outer faces", at, 0.0, f"of {solids:,} solids"),), tuple(notes))
 
 
+def has_solids(mesh: Mesh) -> bool:
+    """Whether any element is a solid."""
+    return any(KINDS[kind].dimension == 3 for kind in mesh.elements)
+
+
 def outer_faces(mesh: Mesh) -> dict[str, tuple[Array, Array, Array]]:
     """By shell kind the outer faces of solids: their nodes (f, k), and element and local side (f,) of each.  O(n)."""
     sides = [_Sides(mesh, name, at) for name, at in _solids(mesh)]
@@ -124,18 +129,21 @@ class _Sides:
             zip(self._kind.sides, outer.reshape(len(self._kind.sides), -1), strict=True)
         ):
             rows = np.flatnonzero(mine)
-            columns = [*side, *(_middle(self._kind, side) if self._kind.is_quadratic else ())]
-            shell = next(
-                k.name for k in KINDS.values() if (k.dimension, k.size, k.corners) == (2, len(columns), len(side))
-            )
+            shell, columns = nodes_of_side(self._kind, side)
             found.append((shell, self._table[rows][:, columns], rows + self._at, np.full(len(rows), number)))
         return found
 
 
-def _middle(kind: ElementKind, side: tuple[int, ...]) -> list[int]:
-    """Midside nodes along the edges of a side."""
-    pairs = [{side[k], side[(k + 1) % len(side)]} for k in range(len(side))]
-    return [kind.corners + next(n for n, edge in enumerate(kind.edges) if set(edge) == pair) for pair in pairs]
+def nodes_of_side(kind: ElementKind, side: tuple[int, ...]) -> tuple[str, list[int]]:
+    """The kind of element that a side of another one is, and its local nodes there, midside ones included."""
+    pairs = [{side[k], side[(k + 1) % len(side)]} for k in range(len(side) if len(side) > 2 else 1)]
+    middles = [kind.corners + next(n for n, edge in enumerate(kind.edges) if set(edge) == pair) for pair in pairs]
+    columns = [*side, *(middles if kind.is_quadratic else ())]
+    dimension = min(len(side) - 1, 2)
+    name = next(
+        k.name for k in KINDS.values() if (k.dimension, k.size, k.corners) == (dimension, len(columns), len(side))
+    )
+    return name, columns
 
 
 def _outer(keys: list[Array], n_nodes: int) -> list[Array]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.model import KINDS, Elements, Groups, Mesh
-from oddseam.model.outer_faces import outer_faces
+from oddseam.model.outer_faces import has_solids, outer_faces
 
 #: Steps of a pick that speak of a surface.
 OF_SURFACES = {"near", "piece", "patch", "surface", "rim", "rims", "flat"}
@@ -14,8 +14,7 @@ OF_SURFACES = {"near", "piece", "patch", "surface", "rim", "rims", "flat"}
 
 def has_skin_alone(mesh: Mesh) -> bool:
     """Whether a mesh has solids and no shells."""
-    dimensions = {KINDS[kind].dimension for kind in mesh.elements}
-    return 3 in dimensions and 2 not in dimensions
+    return has_solids(mesh) and not any(KINDS[kind].dimension == 2 for kind in mesh.elements)
 
 
 def skin_on_nodes(mesh: Mesh) -> tuple[Mesh, Array]:

@@ -60,22 +60,21 @@ class Colouring:
 
 
 def colouring_of(mesh: Mesh, measure: str) -> Colouring:
-    """Take a measure of the shell elements.
+    """Take a measure of shells and solids.
 
     Raises
     ------
     Refusal
-        If no shell element has that measure.
+        If no element has that measure.
     """
     values = np.full(mesh.n_elements, np.nan)
     known: list[str] = []
     widest = 60.0
     for kind, (index, measures) in element_quality(mesh).items():
-        if KINDS[kind].dimension == 2:
-            known += [name for name in measures if name not in known]
-            if measure in measures:
-                values[index] = measures[measure]
-                widest = 90.0 if kind.startswith("quad") else widest
+        known += [name for name in measures if name not in known]
+        if measure in measures:
+            values[index] = measures[measure]
+            widest = 90.0 if kind.startswith("quad") else widest
     if measure not in known:
         raise Refusal(f"the elements have no measure {measure!r} to be coloured by; they have {', '.join(known)}")
     limit = float(getattr(Limits(), measure))
@@ -85,24 +84,33 @@ def colouring_of(mesh: Mesh, measure: str) -> Colouring:
     return Colouring(measure, values, *span, limit)
 
 
-def worst_elements(mesh: Mesh, colouring: Colouring) -> tuple[list[Finding], Lines]:
-    """A finding for each of the worst few elements beyond the limit, and their edges."""
+def worst_elements(mesh: Mesh, colouring: Colouring, among: Array) -> tuple[list[Finding], Lines]:
+    """A finding for each of the worst few elements of some beyond the limit, and their edges."""
     from matplotlib.colors import to_rgb
 
-    beyond = np.flatnonzero(beyond_limit(colouring.measure, colouring.values, colouring.limit))
+    beyond = among[beyond_limit(colouring.measure, colouring.values[among], colouring.limit)]
     sign = -1.0 if colouring.measure in MORE_IS_WORSE else 1.0
     worst = beyond[np.argsort(sign * colouring.values[beyond], kind="stable")][:_WORST]
     findings, edges = [], [np.zeros((0, 2), np.int32)]
     for e in worst.tolist():
-        triangles = mesh.triangulation.triangles[mesh.triangulation.element == e]
-        edges += [triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]
-        low, high = (end[0] for end in boxes(mesh.nodes[triangles].reshape(1, -1, 3)))
+        kind, row = _at(mesh, e)
+        edges.append(mesh.elements[kind].connectivity[row][np.array(KINDS[kind].edges)])
+        low, high = (end[0] for end in boxes(mesh.nodes[edges[-1]].reshape(1, -1, 3)))
         size = float(np.linalg.norm(high - low))
         place = Place(point_of((low + high) / 2), size, 1, (int(mesh.element_ids[e]),))
-        kind = f"{colouring.measure.replace('_', ' ')} {colouring.values[e]:.3g}"
-        advice = "`oddseam remesh` makes even elements."
-        findings.append(Finding(kind, "warning", 1, "elements (element ids)", "", advice, (place,), 1))
+        name = f"{colouring.measure.replace('_', ' ')} {colouring.values[e]:.3g}"
+        advice = "`oddseam remesh` makes even elements." if KINDS[kind].dimension == 2 else ""
+        findings.append(Finding(name, "warning", 1, "elements (element ids)", "", advice, (place,), 1))
     return findings, Lines("worst elements", np.concatenate(edges), to_rgb(COLOURS["worst elements"]))
+
+
+def _at(mesh: Mesh, element: int) -> tuple[str, int]:
+    """Kind of an element, and its row among these."""
+    for name, block in mesh.elements.items():
+        if element < len(block):
+            return name, element
+        element -= len(block)
+    raise IndexError(element)
 
 
 def draw_scale(axes: Axes, colouring: Colouring) -> None:

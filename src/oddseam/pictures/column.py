@@ -107,13 +107,14 @@ def _near(scene: Scene, distance: Array, reach: float) -> Scene:
     """The scene with those triangles alone that a close-up shows."""
     rows = np.flatnonzero(distance < 2.2 * reach)
     colours = None if scene.colours is None else scene.colours[rows]
-    return replace(scene, triangles=scene.triangles[rows], element=scene.element[rows], colours=colours)
+    faces = None if scene.faces is None else scene.faces[rows]
+    return replace(scene, triangles=scene.triangles[rows], element=scene.element[rows], colours=colours, faces=faces)
 
 
 def _shot(scene: Scene, centre: Array, reach: float, look: Array, size: tuple[int, int]) -> tuple[Array, float]:
     camera = Camera.looking(look, centre, 2.0 * reach, *size)
     shown = render(
-        scene.nodes, scene.triangles, camera, scene.lines, wire=True, colours=scene.colours, element=scene.element
+        scene.nodes, scene.triangles, camera, scene.lines, wire=True, colours=scene.colours, element=scene.outlined
     )
     return shown.picture, camera.scale
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
+from oddseam.features.patches import find_features
 from oddseam.findings import Finding, Survey, survey
 from oddseam.findings.across import local_lengths
 from oddseam.findings.comparison import surface_of
@@ -17,6 +18,7 @@ from oddseam.findings.measuring import thin_places
 from oddseam.geometry.planes import Plane
 from oddseam.geometry.triangles import area_vectors, numbered_edges
 from oddseam.model import Mesh
+from oddseam.model.outer_faces import has_solids, skin
 from oddseam.picks import pick
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
 from oddseam.pictures.column import (
@@ -30,6 +32,7 @@ from oddseam.pictures.column import (
 from oddseam.pictures.labels import draw_area_numbers, draw_chain_numbers
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.moved import draw_outline, moves_of_elements, outline_of
+from oddseam.pictures.partwise import list_parts, part_colours, thickness_of_parts
 from oddseam.pictures.patchwise import (
     crease_lines,
     creases_by_kind,
@@ -41,6 +44,7 @@ from oddseam.pictures.patchwise import (
 from oddseam.pictures.scene import COLOURS, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
+from oddseam.pictures.solids import solid_scene
 from oddseam.pictures.view import OUTSIDE, Camera, Lines, Rendered, render
 from oddseam.sizes import SizeField
 
@@ -55,6 +59,8 @@ DIRECTIONS = {
 }  # fmt: skip
 #: What is marked in a picture of lengths: the shortest.
 _SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
+#: What speaks of surfaces: of solids it is drawn on their skin.
+_OF_SURFACES = ("patch", "crease", "thickness", "gap")
 #: What is picked, and surfaces that are only to be seen through their lines.
 _PICKED, _PALE = (0.90, 0.45, 0.10), (0.86, 0.88, 0.90)
 #: The border of what is picked.
@@ -97,10 +103,11 @@ def draw(
     cut : str or (point, normal), optional
         A plane, ``"x=12.5"`` or six numbers; what lies between it and the eye is cut away.
     colour : str, optional
-        A measure of quality that gives every element its colour, such as ``"minimum_angle"``;
-        the rings then mark the worst elements.  With ``"patch"`` every patch has one and carries its number, and
-        creases are drawn; with ``"crease"`` these alone, by their kind and with their numbers; with ``"thickness"`` or
-        ``"gap"`` it is that of the wall behind an element, or of the gap before it.
+        A measure of quality that gives every element its colour, such as ``"minimum_angle"``; the rings then mark the
+        worst elements.  With ``"part"`` every part has one, with ``"part_thickness"`` it is that of its property.  With
+        ``"patch"`` every patch has one and carries its number, and creases are drawn; with ``"crease"`` these alone, by
+        their kind and with their numbers; with ``"thickness"`` or ``"gap"`` it is that of the wall behind an element,
+        or of the gap before it.
     sizes : SizeField, optional
         Colour every facet by the edge length that is wanted there.
     against : Mesh, optional
@@ -114,10 +121,13 @@ def draw(
     plain : bool
         Do not survey and mark nothing, which takes a fraction of the time.
 
+    Solids are shown as whole elements, those of a cut whose middles lie behind it; what speaks of surfaces, such as
+    patches, walls and distances, is drawn on their skin.
+
     Raises
     ------
     Refusal
-        If there is no surface to draw, or the direction, a plane or a measure is not known.
+        If there is nothing to draw, or the direction, a plane or a measure is not known.
     PickError
         If a pick is not understood or selects nothing.
 
@@ -133,8 +143,14 @@ def draw(
         raise FormatError(str(path), "pictures are written as .png")
     eye = _eye(direction)
 
+    if any(other is not None for other in (sizes, against, moved_from)) or colour in _OF_SURFACES:
+        mesh, before, moved_from = (_surface_of(one, colour) for one in (mesh, before, moved_from))  # type: ignore[assignment]
+
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
-        scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
+        if has_solids(one):
+            scene = solid_scene(one, eye, only=only, hide=hide, cut=cut)
+        else:
+            scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
         if marked is not None:
             colours = np.where(picked[scene.element, None], _PICKED, OUTSIDE)
             return replace(scene, colours=colours, lines=(_outline(scene, picked[scene.element]),)), None
@@ -152,8 +168,10 @@ def draw(
             return replace(scene, colours=colours, outline=outline_of(moved_from)), shifts
         if colour is None:
             return scene, None
+        if colour == "part":
+            return replace(scene, colours=part_colours(one)[one.element_part[scene.element]]), None
         if colour in LENGTHS:
-            its = local_lengths(one, colour)
+            its = thickness_of_parts(one) if colour == "part_thickness" else local_lengths(one, colour)
             lengths = Lengths.of_elements(one, colour, its)
             return replace(scene, colours=lengths.colours(its[scene.element])), lengths
         if colour == "crease":
@@ -175,7 +193,7 @@ def draw(
         _draw_two(sheet, (before, mesh), (was, scene), eye, title, plain, both)
         sheet.save(path)
         return path
-    by_length = colour in ("patch", "crease", *LENGTHS)
+    by_length = colour in ("patch", "crease", "part", *LENGTHS)
     by_length |= any(other is not None for other in (sizes, against, moved_from, marked))
     if found is None and not plain and not by_length:
         found = survey(mesh, thin=False)
@@ -184,7 +202,7 @@ def draw(
         shortest = [replace(it, severity="warning") for it in thin_places(mesh) if it.kind == _SHORTEST[colour]]
         marks = choose_marks(scene.in_sight(shortest))
     if isinstance(scale, Colouring):
-        worst, lines = worst_elements(mesh, scale)
+        worst, lines = worst_elements(mesh, scale, scene.elements)
         marks, scene = choose_marks(scene.in_sight(worst)), replace(scene, lines=(*scene.lines, lines))
     sheet.text(16, 28, title or _name(mesh), 15, weight="bold")
     sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
@@ -211,6 +229,8 @@ def draw(
         list_patches(sheet, mesh, column, 66)
     elif colour == "crease":
         list_chains(sheet, mesh, column, 66)
+    elif colour == "part":
+        list_parts(sheet, mesh, column, 66)
     elif marked is not None:
         draw_picked(sheet, scene, picked[scene.element], column, 76, eye)
     elif marks:
@@ -221,6 +241,14 @@ def draw(
         draw_histograms(sheet, mesh, column, 62)
     sheet.save(path)
     return path
+
+
+def _surface_of(mesh: Mesh | None, colour: str | None) -> Mesh | None:
+    """The mesh itself, or the skin of its solids; with patches where these are to be drawn."""
+    if mesh is None or not has_solids(mesh):
+        return mesh
+    surface = skin(mesh)
+    return find_features(surface) if colour in ("patch", "crease") else surface
 
 
 def _outline(scene: Scene, is_picked: Array) -> Lines:
@@ -265,7 +293,7 @@ def _draw_view(
     facet = np.sqrt(np.median(np.linalg.norm(area_vectors(scene.nodes[sample]), axis=1))) * camera.scale
     seen = render(
         scene.nodes, scene.triangles, camera, scene.lines,
-        wire=bool(facet > 4.0), colours=scene.colours, element=scene.element, cut=scene.cut,
+        wire=bool(facet > 4.0), colours=scene.colours, element=scene.outlined, cut=scene.cut,
     )  # fmt: skip
     sheet.put(seen.picture, left, top)
     axes = sheet.overlay(left, top, width, height)

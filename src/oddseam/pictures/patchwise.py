@@ -17,7 +17,7 @@ from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.pictures.view import Lines
 
 #: Light colours for surfaces; neighbours get different ones.
-_HUES = np.array(
+HUES = np.array(
     [
         [0.45, 0.71, 0.91], [0.97, 0.76, 0.36], [0.47, 0.78, 0.64], [0.89, 0.62, 0.77], [0.95, 0.90, 0.47],
         [0.60, 0.62, 0.86], [0.93, 0.60, 0.47], [0.72, 0.84, 0.47], [0.76, 0.70, 0.64],
@@ -40,9 +40,9 @@ def patch_colours(mesh: Mesh) -> Array:
     hue = np.full(len(beside), -1)
     for turn, k in enumerate(_most_entangled_first(beside)):
         taken = {int(hue[other]) for other in beside[k]}
-        free = [h for h in range(len(_HUES)) if h not in taken] or list(range(len(_HUES)))
+        free = [h for h in range(len(HUES)) if h not in taken] or list(range(len(HUES)))
         hue[k] = free[turn % len(free)]
-    return np.concatenate([_HUES[hue], [_NO_PATCH]])
+    return np.concatenate([HUES[hue], [_NO_PATCH]])
 
 
 def _most_entangled_first(beside: list[set[int]]) -> list[int]:

@@ -56,6 +56,10 @@ class Scene:
         Ends of lines that are drawn over all else.
     cut : Cut, optional
         The plane before which all was cut away.
+    faces : (m,) int array, optional
+        What borders are drawn between, if not between elements: the faces of solids.
+    whole : (k,) int array, optional
+        All elements that are shown, those behind others too; those of the triangles without.
     """
 
     nodes: Array
@@ -66,6 +70,18 @@ class Scene:
     colours: Array | None = None
     outline: Array | None = None
     cut: Cut | None = None
+    faces: Array | None = None
+    whole: Array | None = None
+
+    @property
+    def elements(self) -> Array:
+        """(k,) elements that are shown."""
+        return np.unique(self.element) if self.whole is None else self.whole
+
+    @property
+    def outlined(self) -> Array:
+        """(m,) what borders are drawn between."""
+        return self.element if self.faces is None else self.faces
 
     @property
     def points(self) -> Array:
@@ -98,15 +114,9 @@ def scene_of(
     """
     t = mesh.triangulation
     if not len(t.triangles):
-        raise Refusal("the mesh has no surface to draw; `oddseam skin` takes that of solids")
-    shown = np.ones(mesh.n_elements, bool)
-    if only is not None:
-        shown[:] = False
-        shown[pick(mesh, only)] = True
-    if hide is not None:
-        shown[pick(mesh, hide)] = False
+        raise Refusal("the mesh has neither shells nor solids to draw")
+    shown, said = shown_of(mesh, only, hide)
     rows = np.flatnonzero(shown[t.element])
-    said = [f"only {only}"] * (only is not None) + [f"without {hide}"] * (hide is not None)
     nodes, lines = mesh.nodes, _finding_lines(mesh, shown)
     if crossings:
         ends, more = _lines_of_crossings(mesh, shown)
@@ -118,6 +128,17 @@ def scene_of(
     if not len(scene.triangles):
         raise Refusal("nothing is left to draw; pick or cut less away")
     return scene
+
+
+def shown_of(mesh: Mesh, only: str | None, hide: str | None) -> tuple[Array, list[str]]:
+    """(m,) bool: elements that picks leave to be shown, and what is said of that."""
+    shown = np.ones(mesh.n_elements, bool)
+    if only is not None:
+        shown[:] = False
+        shown[pick(mesh, only)] = True
+    if hide is not None:
+        shown[pick(mesh, hide)] = False
+    return shown, [f"only {only}"] * (only is not None) + [f"without {hide}"] * (hide is not None)
 
 
 def _finding_lines(mesh: Mesh, shown: Array) -> tuple[Lines, ...]:
@@ -163,7 +184,7 @@ def _cut(scene: Scene, is_solid: Array, point: Array, normal: Array, toward_eye:
     behind = (nodes - point) @ normal <= 0
     lines = tuple(replace(group, edges=group.edges[behind[group.edges].all(axis=1)]) for group in scene.lines)
     where = ", ".join(f"{c:.4g}" for c in point)
-    said = f"cut through ({where}) across ({', '.join(f'{c:.3g}' for c in normal)})"
+    said = f"cut through ({where}) across ({', '.join(f'{c:.3g}' for c in normal + 0.0)})"
     return Scene(
         nodes, triangles, scene.element[origin], (Lines("section", section, _SECTION), *lines), (*scene.said, said),
         cut=Cut(point, normal / np.linalg.norm(normal), is_solid[origin]),

@@ -22,7 +22,9 @@ _SPAN, _SAME = 1e-3, 1e-12
 #: What has no such length.
 _NONE = (0.80, 0.81, 0.82)
 #: Lengths of elements that can be drawn, and what they are called.
-LENGTHS = {"thickness": "thickness of the wall", "gap": "gap before the surface"}
+LENGTHS = {
+    "thickness": "thickness of the wall", "gap": "gap before the surface", "part_thickness": "thickness of the part",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +56,8 @@ class Lengths:
         values = lengths[mesh.triangulation.element]
         known = values[~np.isnan(values)]
         if not len(known):
-            raise Refusal(f"nothing has a {what}: no facet faces another one the other way")
+            why = "no part has one" if what == "part_thickness" else "no facet faces another one the other way"
+            raise Refusal(f"nothing has a {what.replace('_', ' ')}: {why}")
         low, high = float(known.min()), float(known.max())
         return cls(LENGTHS[what], values, low, max(high, low * (1.0 + 1e-6)), _OF_WALLS)
 

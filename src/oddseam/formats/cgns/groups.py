@@ -9,6 +9,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.formats.losses import Remarks
 from oddseam.model import KINDS, Mesh
+from oddseam.model.outer_faces import nodes_of_side
 
 
 def side_tables(mesh: Mesh, dimension: int, said: Remarks) -> Iterator[tuple[str, str, Array]]:
@@ -29,31 +30,16 @@ def side_tables(mesh: Mesh, dimension: int, said: Remarks) -> Iterator[tuple[str
             its = pairs[(pairs[:, 0] >= start) & (pairs[:, 0] < start + len(block))]
             for side in np.unique(its[:, 1]).tolist():
                 rows = its[its[:, 1] == side, 0] - start
-                of_side = _nodes_of(kind, side)
-                if KINDS[kind].dimension != dimension or of_side is None:
-                    others += len(rows)
+                its_kind = KINDS[kind]
+                if its_kind.dimension != dimension or dimension == 1 or (dimension == 2 and side < 2):
+                    others += len(rows)  # the two faces of a shell are no sides of cells
                     continue
-                face, local = of_side
+                face, local = nodes_of_side(its_kind, its_kind.sides[side])
                 found.setdefault(face, []).append(block.connectivity[rows][:, local])
         if others:
             said.lost.append(f"{others:,} sides of the group {name!r}: no faces of the cells")
         for face, tables in found.items():
             yield name, face, np.concatenate(tables)
-
-
-def _nodes_of(kind: str, side: int) -> tuple[str, list[int]] | None:
-    """The kind of element that a side is, and which local nodes it has; the two faces of a shell are none."""
-    its = KINDS[kind]
-    if its.dimension == 1 or (its.dimension == 2 and side < 2):
-        return None
-    corners = list(its.sides[side])
-    pairs = list(zip(corners, corners[1:] + corners[:1], strict=True))[: 1 if len(corners) == 2 else None]
-    face = {2: "line", 3: "tri", 4: "quad"}[len(corners)]
-    if not its.is_quadratic:
-        return face, corners
-    edges = [frozenset(edge) for edge in its.edges]
-    middles = [its.corners + edges.index(frozenset(pair)) for pair in pairs]
-    return f"{face}{len(corners) + len(middles)}", corners + middles
 
 
 def element_numbers(mesh: Mesh, number: Array) -> Iterator[tuple[str, int, Array]]:
