@@ -162,3 +162,34 @@ def test_a_bore_near_a_small_hole_in_a_curved_skin_is_the_hole(turn, where):
     # what is meant by a point on the skin away from the hole is the skin, whether it goes all round or not
     wider = oddseam.morph(skin, oddseam.Bore((20 * np.cos(1.6), 20 * np.sin(1.6), 6.0), diameter=42.0))
     assert np.linalg.norm(wider.nodes[far][:, :2], axis=1) == pytest.approx(21.0, abs=0.05)
+
+
+@pytest.mark.parametrize("diameter", [30.0, 52.0, 400.0])
+def test_a_panel_with_another_radius_keeps_its_outline(diameter, run, tmp_path):
+    panel = rolled(80)
+    near = (20 * np.cos(0.6), 20 * np.sin(0.6), 12.0)
+    new = oddseam.morph(panel, oddseam.Bore(near, diameter=diameter, outline=True))
+    angle = np.arctan2(panel.nodes[:, 1], panel.nodes[:, 0])
+    middle = np.array([np.cos(angle.mean()), np.sin(angle.mean()), 0.0])
+    step = new.nodes - panel.nodes
+    assert np.abs(step - np.outer(step @ middle, middle)).max() < 1e-9  # the outline, seen along the middle
+    edge = np.isclose(angle, angle.min()) | np.isclose(angle, angle.max())
+    assert np.abs(step[edge]).max() < 1e-9 and np.abs(step).max() > 0.1
+    centre = middle * (20 * np.cos(np.radians(40)) - np.sqrt((diameter / 2) ** 2 - (20 * np.sin(np.radians(40))) ** 2))
+    assert np.linalg.norm((new.nodes - centre)[:, :2], axis=1) == pytest.approx(diameter / 2, rel=1e-9)
+    oddseam.write_mesh(panel, tmp_path / "panel.seam")
+    point = ",".join(f"{x:.17g}" for x in near)
+    asked = ["--bore", f"{point}={diameter}", "--bore-outline", point, "-o", "new.seam"]
+    assert run("morph", "panel.seam", *asked).returncode == 0
+    assert np.abs(oddseam.read_mesh(tmp_path / "new.seam").nodes - new.nodes).max() < 1e-12
+    assert run("morph", "panel.seam", "--bore-outline", point, "-o", "no.seam").returncode == 2
+
+
+def test_what_has_no_outline_to_keep_is_refused():
+    near = (20 * np.cos(0.6), 20 * np.sin(0.6), 12.0)
+    with pytest.raises(oddseam.Refusal, match="goes all round"):
+        oddseam.morph(rolled(360), oddseam.Bore(near, diameter=50.0, outline=True))
+    with pytest.raises(oddseam.Refusal, match="cannot be bent to the diameter 20"):
+        oddseam.morph(rolled(80), oddseam.Bore(near, diameter=20.0, outline=True))
+    with pytest.raises(oddseam.Refusal, match="gets a diameter, and nothing else"):
+        oddseam.Bore(near, centre=(0, 0, 1), outline=True)

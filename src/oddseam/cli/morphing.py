@@ -102,6 +102,10 @@ def _bores(args: argparse.Namespace) -> list[Any]:
     for key, pairs in (("centre", args.bore_centre), ("axis", args.bore_axis)):
         for near, text in as_pairs(pairs, f"--bore-{key}").items():
             said.setdefault(near, {})[key] = as_point(text, f"--bore-{key}")
+    for near in args.bore_outline or ():
+        if near not in said:
+            raise Refusal(f"--bore-outline {near}: say its diameter as well, --bore {near}=DIAMETER")
+        said[near]["outline"] = True
     return [oddseam.Bore(as_point(near, "--bore"), **values) for near, values in said.items()]
 
 

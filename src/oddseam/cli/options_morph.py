@@ -21,6 +21,7 @@ def add_morph(verbs: Verbs) -> None:
         ("--bore", "X,Y,Z=DIAMETER", "give the cylinder nearest to a point another diameter"),
         ("--bore-centre", "X,Y,Z=X,Y,Z", "another centre"),
         ("--bore-axis", "X,Y,Z=AX,AY,AZ", "another direction"),
+        ("--bore-outline", "X,Y,Z", "the panel there, which gets another diameter, keeps its outline"),
         ("--push", "I,J,K=X,Y,Z", "push a control point of the lattice"),
     ):
         what.add_argument(option, action="append", metavar=form, help=text)

@@ -10,15 +10,19 @@ from oddseam.model import Mesh
 
 
 def joints_are_kept(mesh: Mesh) -> bool:
-    """Whether edges with three facets are meant where nobody says otherwise: in a solver deck."""
-    return mesh.is_deck
+    """Whether edges with three facets are meant where nobody says otherwise.
+
+    They are in a solver deck, of shells that have a thickness, and where something was attached as a T-joint.
+    """
+    attached = any(entry.operation == "attach" for entry in mesh.account.entries)
+    return mesh.is_deck or attached or any(part.thickness for part in mesh.parts_used)
 
 
 def meant_joints(mesh: Mesh) -> Array:
     """(e,) bool: edges of three facets and more that are no fault.
 
-    They are so in a solver deck, and where the last mend kept joints or imprinted sheets on one another; edges at
-    duplicate facets never are.
+    They are so where :func:`joints_are_kept`, and where the last mend kept joints or imprinted sheets on one another;
+    edges at duplicate facets never are.
     """
     c = mesh.connectivity
     kept = joints_are_kept(mesh)

@@ -66,6 +66,8 @@ def bored(skeleton: Skeleton, change: Bore) -> Driven:
             "there a round opening nearer to it than its radius"
         )
     thing = _meant(things, _SAME * skeleton.mesh.diagonal)
+    if change.outline:
+        return _arched(skeleton, change, thing)
     grown = _Grown(change, skeleton.mesh.nodes[thing.nodes], thing.centre, thing.axis, thing.radius)
 
     def target(t: float) -> tuple[Primitive, float]:
@@ -175,3 +177,48 @@ class _Grown:
     def axis_at(self, share: float) -> Array:
         """(3,) the axis then."""
         return self._end if share == 1.0 else rotated(self._axis[None], self._hinge, share * self.angle)[0]
+
+
+def _arched(skeleton: Skeleton, change: Bore, thing: _Round) -> Driven:
+    """Nodes of a panel that gets another radius between its outermost nodes, which stay.
+
+    Every node goes along the direction that the middle of the panel looks in.
+    """
+    assert change.diameter is not None
+    if thing.closed:
+        raise Refusal(
+            f"the cylinder at {point_text(change.near)} goes all round, and has no outline that could stay with "
+            "another diameter"
+        )
+    start, end = thing.radius, change.diameter / 2.0
+    away = skeleton.mesh.nodes[thing.nodes] - thing.centre
+    out = away - (away @ thing.axis)[:, None] * thing.axis
+    middle = unit(out.sum(axis=0))
+    across = out @ np.cross(thing.axis, middle)
+    widest = float(np.abs(across).max())
+    if (out @ middle).min() <= 0 or widest > end:
+        raise Refusal(
+            f"the panel at {point_text(change.near)} is {2 * widest:.4g} wide across its middle, and cannot be bent to "
+            f"the diameter {change.diameter:g} within its outline"
+        )
+
+    def height(radius: float, at: Array | float) -> Array:
+        return np.sqrt(np.maximum(radius**2 - np.square(at), 0.0))
+
+    def radius_at(share: float) -> float:
+        return end if share == 1.0 else start + share * (end - start)
+
+    def lift(radius: float) -> float:
+        """How far the axis goes, so that the outermost nodes stay."""
+        return float(height(start, widest) - height(radius, widest))
+
+    def at(share: float) -> Array:
+        radius = radius_at(share)
+        rise = lift(radius) + height(radius, across) - height(start, across)
+        return np.asarray(skeleton.mesh.nodes[thing.nodes] + np.where(share > 0, rise, 0.0)[:, None] * middle)
+
+    def target(share: float) -> tuple[Primitive, float]:
+        radius = radius_at(share)
+        return Primitive("cylinder", thing.centre + lift(radius) * middle, thing.axis, radius), 0.0
+
+    return Driven(thing.nodes, at, dict.fromkeys(thing.patches, target), settles=True)

@@ -120,18 +120,23 @@ class Bore(Change):
     """The cylinder nearest to a point, given another diameter, another centre or another direction.
 
     A bore, a pin or a pipe: all patches on the cylinder go along, and rims stay in the faces that they lie in.  Where
-    the surface there is no cylinder, it is the round opening of a shell that is meant, whose rim stays on the shell.
+    the surface there is no cylinder, it is the round opening of a shell that is meant, whose rim stays on the shell.  A
+    panel that does not go all round keeps its ``outline`` if asked: its outermost nodes stay, and seen along the middle
+    of the panel so does every other one.
     """
 
     near: Point
     diameter: float | None = None
     centre: Point | None = None
     axis: Point | None = None
+    outline: bool = False
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "near", _numbers("near", self.near, 3))
         if self.diameter is None and self.centre is None and self.axis is None:
             raise Refusal("say what a bore is to get: a diameter, a centre or an axis")
+        if self.outline and (self.diameter is None or self.centre is not None or self.axis is not None):
+            raise Refusal("a panel that keeps its outline gets a diameter, and nothing else")
         if self.diameter is not None:
             object.__setattr__(self, "diameter", _number("diameter", self.diameter, positive=True))
         if self.centre is not None:

@@ -31,7 +31,7 @@ _TABLES: dict[str, tuple[type[Change], tuple[str, ...], tuple[str, ...]]] = {
     "turn": (Turn, ("pick", "angle", "axis"), ("about",)),
     "scale": (Scale, ("pick", "factor", "about"), ()),
     "offset": (Offset, ("pick", "distance"), ()),
-    "bore": (Bore, ("near",), ("diameter", "centre", "axis")),
+    "bore": (Bore, ("near",), ("diameter", "centre", "axis", "outline")),
     "thickness": (Thickness, ("pick", "value"), ()),
     "targets": (Targets, ("file",), ()),
     "lattice": (Lattice, ("low", "high", "pushes"), ("counts", "pick")),
@@ -68,7 +68,7 @@ def read_changes(path: str | Path) -> dict[str, Any]:
     >>> path = pathlib.Path(tempfile.mkdtemp(), "revision_b.toml")
     >>> _ = path.write_text("reach = 30.0; [[bore]]; near = [0, 20, 10]; diameter = 23.0".replace("; ", chr(10)))
     >>> oddseam.read_changes(path)
-    {'changes': (Bore(near=(0.0, 20.0, 10.0), diameter=23.0, centre=None, axis=None),), 'reach': 30.0}
+    {'changes': (Bore(near=(0.0, 20.0, 10.0), diameter=23.0, centre=None, axis=None, outline=False),), 'reach': 30.0}
     """
     return _Checked(path).arguments()
 
@@ -105,9 +105,9 @@ class _Checked(Toml):
                 if not isinstance(value, str):
                     raise self.wrong(name, key, f"{value!r} is no text", k)
                 values[key] = value
-            elif key == "smooth":
+            elif key in ("smooth", "outline"):
                 if not isinstance(value, bool):
-                    raise self.wrong(name, key, "smooth is true or false", k)
+                    raise self.wrong(name, key, f"{key} is true or false", k)
                 values[key] = value
             elif key == "pushes":
                 if not isinstance(value, list):
