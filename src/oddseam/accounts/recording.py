@@ -41,6 +41,8 @@ class Recordable(Protocol):
 P = ParamSpec("P")
 M = TypeVar("M", bound=Recordable)
 
+#: Every recorded operation by its name, as far as its module has been loaded.
+RECORDED: dict[str, Callable[..., Any]] = {}
 #: Arguments that steer a run without shaping its result; they are not settings.
 _UNRECORDED = frozenset({"progress"})
 
@@ -99,6 +101,7 @@ def recorded(
             recorded_mesh: M = result.with_account(mesh.account.with_entry(entry))
             return recorded_mesh
 
+        RECORDED[operation] = run
         return run
 
     return decorate
