@@ -202,3 +202,12 @@ def test_neighbours_in_a_solid_merge_when_asked_and_nothing_is_turned_inside_out
     far = int(mesh.node_ids[np.argmax(np.linalg.norm(mesh.nodes - mesh.nodes[tet[0]], axis=1))])
     with pytest.raises(oddseam.Refusal, match="inside out"):
         oddseam.merge_nodes(mesh, far, int(mesh.node_ids[tet[0]]))
+
+
+def test_an_element_that_was_poor_and_is_turned_inside_out_is_named():
+    mesh = solids.solid(solids.grid(*[np.linspace(0, 2, 3)] * 3), "tet10")
+    squeezed = mesh.replaced(nodes=mesh.nodes * (1, 1, 0.02))  # all of it is beyond the limit
+    corner = int(mesh.node_ids[np.flatnonzero((mesh.nodes == 1).all(axis=1))[0]])
+    pushed = oddseam.move_node(squeezed, corner, to=(1, 1, 0.09), free=True)
+    (said,) = [line for line in pushed.account.last.outcome.unmet if line.startswith("scaled jacobian")]
+    assert " inside out; " in said and "-" in said.split("inside out;")[1]

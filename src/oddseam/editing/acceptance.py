@@ -12,9 +12,10 @@ from oddseam.editing.filling_in import Insert, with_insert
 from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.findings.limits import Limits
-from oddseam.findings.qualities import beyond_limit
+from oddseam.findings.worsening import beyond_by_id
 from oddseam.geometry.quality import quality
 from oddseam.model import Mesh
+from oddseam.model.splicing import extracted
 
 #: So far beyond what is put in elements are meshed anew, over their size; more if they get no better shape.
 _MARGINS = (1.6, 2.6, 4.0, 6.0)
@@ -92,15 +93,7 @@ def best_with_borders(
 
 def is_within_limits(mesh: Mesh, elements: Array) -> bool:
     """Whether no measure of some elements is beyond its limit."""
-    limits, at = Limits(), 0
-    for name, block in mesh.elements.items():
-        its = elements[(elements >= at) & (elements < at + len(block))] - at
-        at += len(block)
-        if name in ("tri", "quad") and len(its):
-            for measure, values in quality(mesh.nodes[block.connectivity[its]]).items():
-                if beyond_limit(measure, values, float(getattr(limits, measure))).any():
-                    return False
-    return True
+    return not any(beyond_by_id(extracted(mesh, elements), Limits()).values())
 
 
 def _is_acceptable(one: Try, worst: tuple[float, float]) -> bool:

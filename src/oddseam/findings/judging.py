@@ -13,14 +13,12 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.limits import Limits
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.findings.worsening import beyond_by_id, is_worse, sign_of, worsened_by_id
 from oddseam.model import KINDS, Mesh
 from oddseam.model.splicing import extracted
 
 #: So many of the worst elements are named.
 _NAMED = 3
-#: A worst value may be worse by this share.
-_AS_MUCH = 0.01
 #: Limits that are no measures of an element.
 _SIZES = ("crumb", "rim")
 
@@ -68,7 +66,7 @@ def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -
             words.append(f"{name} {measure.replace('_', ' ')} {_worst(measure, own):.3g}")
             beyond = np.flatnonzero(beyond_limit(measure, own, limit))
             beyond_any[index[its[beyond]]] = True
-            worst = beyond[np.argsort(_sign(measure) * own[beyond], kind="stable")][:_NAMED]
+            worst = beyond[np.argsort(sign_of(measure) * own[beyond], kind="stable")][:_NAMED]
             if len(beyond):
                 said = "; ".join(
                     f"{own[k]:.3g} of element {mesh.element_ids[index[its[k]]]} at {_place(mesh, int(index[its[k]]))}"
@@ -105,9 +103,8 @@ def worsened(before: Mesh, after: Mesh, limits: Limits) -> list[str]:
         for measure, values in measures.items() if KINDS[name].dimension == 2 else ():
             worst, old = _worst(measure, values), was.get((name, measure))
             is_beyond = beyond_limit(measure, np.array([worst]), float(getattr(limits, measure))).any()
-            sign = _sign(measure)
-            if is_beyond and (old is None or sign * worst < sign * old * (1.0 - sign * _AS_MUCH)):
-                k = int(index[np.argmin(sign * values)])
+            if is_beyond and (old is None or is_worse(measure, np.array([worst]), np.array([old]))[0]):
+                k = int(index[np.argmin(sign_of(measure) * values)])
                 came = "" if old is None else f"{old:.3g} became "
                 at = f"element {after.element_ids[k]} at {_place(after, k)}"
                 lines.append(f"quality: the worst {name} {measure.replace('_', ' ')}, {came}{worst:.3g}, of {at}")
@@ -115,7 +112,7 @@ def worsened(before: Mesh, after: Mesh, limits: Limits) -> list[str]:
 
 
 def judge_touched(before: Mesh, after: Mesh) -> list[str]:
-    """What is to be said of new and changed elements that have come to be beyond a limit, the worst of each measure.
+    """What is to be said of new and changed elements that have come to be beyond a limit, or lie farther beyond it.
 
     Parameters
     ----------
@@ -128,22 +125,17 @@ def judge_touched(before: Mesh, after: Mesh) -> list[str]:
     now = extracted(after, touched)
     row, missing = IdIndex(before.element_ids).of(now.element_ids)
     was = extracted(before, np.unique(row[~missing]))
-    beyond = {name: _beyond(mesh) for name, mesh in (("was", was), ("now", now))}
     limits, lines = Limits(), []
-    for measure, found in beyond["now"].items():
-        old = beyond["was"].get(measure, {})
-        fresh = sorted((_sign(measure) * value, number) for number, value in found.items() if number not in old)
-        if fresh:
-            at = dict(zip(now.element_ids.tolist(), _middles(now).tolist(), strict=True))
-            named = "; ".join(
-                f"{_sign(measure) * value:.3g} of element {number} at {point_text(at[number])}"
-                for value, number in fresh[:_NAMED]
-            )
-            what = measure.replace("_", " ")
-            lines.append(
-                f"quality: {len(fresh):,} new or changed elements are beyond the {what} of "
-                f"{float(getattr(limits, measure)):g}: {named}"
-            )
+    for measure, fresh in worsened_by_id(beyond_by_id(was, limits), beyond_by_id(now, limits)).items():
+        at = dict(zip(now.element_ids.tolist(), _middles(now).tolist(), strict=True))
+        named = "; ".join(
+            f"{value:.3g} of element {number} at {point_text(at[number])}" for number, value in fresh[:_NAMED]
+        )
+        what = measure.replace("_", " ")
+        lines.append(
+            f"quality: {len(fresh):,} new or changed elements are beyond the {what} of "
+            f"{float(getattr(limits, measure)):g}: {named}"
+        )
     return lines
 
 
@@ -166,30 +158,13 @@ def _touched(before: Mesh, after: Mesh) -> Array:
     return np.concatenate(found)
 
 
-def _beyond(mesh: Mesh) -> dict[str, dict[int, float]]:
-    """By measure, the elements beyond the limit, by id, with their values."""
-    limits = Limits()
-    found: dict[str, dict[int, float]] = {}
-    for index, measures in element_quality(mesh).values():
-        for measure, values in measures.items():
-            bad = np.flatnonzero(beyond_limit(measure, values, float(getattr(limits, measure))))
-            ids = mesh.element_ids[index[bad]].tolist()
-            found.setdefault(measure, {}).update(zip(ids, values[bad].tolist(), strict=True))
-    return found
-
-
 def _middles(mesh: Mesh) -> Array:
     """(m, 3) means of the nodes of all elements."""
     return np.concatenate([mesh.nodes[block.connectivity].mean(axis=1) for block in mesh.elements.values()])
 
 
-def _sign(measure: str) -> float:
-    """By which values of a measure become the less, the worse they are."""
-    return -1.0 if measure in MORE_IS_WORSE else 1.0
-
-
 def _worst(measure: str, values: Array) -> float:
-    return float(values[np.argmin(_sign(measure) * values)])
+    return float(values[np.argmin(sign_of(measure) * values)])
 
 
 def _held_by(mesh: Mesh, elements: Array, held: Array | None) -> Array:

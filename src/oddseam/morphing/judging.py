@@ -12,9 +12,9 @@ from oddseam.errors import Refusal
 from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.findings.worsening import is_worse, sign_of
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
-from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import KINDS, Mesh
 from oddseam.model.rings import having
 from oddseam.model.splicing import extracted
@@ -38,7 +38,7 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
     for kind, (index, measures) in measured[1].items():
         for name, now in measures.items():
             was = measured[0][kind][1][name]
-            sign = -1.0 if name in MORE_IS_WORSE else 1.0
+            sign = sign_of(name)
             worst = int(np.argmin(sign * now))
             place = point_of(_middles(two, kind)[worst])
             worst_was = float((sign * was).min() * sign)
@@ -53,10 +53,10 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
                 )
             )
             limit = limits.get(name, float(getattr(usual, name)))
-            fresh = beyond_limit(name, now, limit) & ~beyond_limit(name, was, limit)
+            fresh = beyond_limit(name, now, limit) & (~beyond_limit(name, was, limit) | is_worse(name, now, was))
             words = name.replace("_", " ")
             if fresh.any() and name not in limits:
-                what = f"come to be beyond the usual {words} of {limit:g}"
+                what = f"come to be beyond the usual {words} of {limit:g}, or farther"
                 notes.append(_listed(two, kind, index, name, now, fresh, what))
             bad = fresh if name in limits else np.zeros(len(now), bool)
             if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
@@ -70,7 +70,7 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
 def _listed(mesh: Mesh, kind: str, index: Array, name: str, values: Array, which: Array, what: str) -> str:
     """How many elements are meant, what of them, and the worst with their places."""
     rows = np.flatnonzero(which)
-    order = rows[np.argsort(values[rows] * (-1.0 if name in MORE_IS_WORSE else 1.0), kind="stable")][:_NAMED]
+    order = rows[np.argsort(values[rows] * sign_of(name), kind="stable")][:_NAMED]
     middles = _middles(mesh, kind)
     named = ", ".join(
         f"{int(mesh.element_ids[index[k]])} ({values[k]:.3g} at {point_text(middles[k])})" for k in order.tolist()
