@@ -333,3 +333,21 @@ def test_faces_under_a_slope_are_offset_along_the_sides():
     assert new.nodes[:, 2].max() == pytest.approx(12.0)
     side = np.abs(mesh.nodes[:, 0] - 10.0 - 0.3 * mesh.nodes[:, 2]) < 1e-9
     assert new.nodes[side][:, 0] == pytest.approx(10.0 + 0.3 * new.nodes[side][:, 2])
+
+
+@pytest.mark.parametrize("kind", ["tet10", "hex20", "wedge15"])
+@pytest.mark.parametrize("diameter", [20.05, 26.0, 15.0])
+def test_midside_nodes_on_chords_of_a_bore_go_onto_the_new_one(kind, diameter):
+    block = solids.solid(solids.bored_block(radius=10.0, width=44, depth=20, around=16, rings=3, rows=3), kind)
+    was = np.hypot(block.nodes[:, 0], block.nodes[:, 2])
+    kinds = oddseam.model.KINDS[kind]
+    table = block.elements[kind].connectivity
+    on = np.isclose(was, 10.0, rtol=1e-12)
+    between = np.concatenate([
+        table[on[table[:, a]] & on[table[:, b]], kinds.corners + k] for k, (a, b) in enumerate(kinds.edges)
+    ])  # fmt: skip
+    assert was[between].min() < 9.9  # they lie on chords
+    new = oddseam.morph(block, oddseam.Bore((0, 10, 10), diameter=diameter))
+    now = np.hypot(new.nodes[:, 0], new.nodes[:, 2])
+    assert np.abs(now[np.concatenate([np.flatnonzero(on), between])] - diameter / 2).max() < 1e-9
+    assert oddseam.survey(new).finding("inverted elements") is None

@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.geometry.planes import as_plane
 from oddseam.morphing.changes import Change
@@ -156,7 +156,25 @@ class Goals:
         for patch in np.unique(patches).tolist():
             if patch not in levels:
                 levels[patch] = level_of(self.skeleton, patch)
+        heights = np.where(self._on_chords[kept], (1.0 - share) * heights, heights)
         return Surfaces(levels, nodes, patches, heights + added[patches])
+
+    @cached_property
+    def _on_chords(self) -> Array:
+        """(k,) bool: pairs of a midside node and a round surface that changes, on which both ends of its edge lie.
+
+        Such a node is brought onto the surface, from wherever it was beside it.
+        """
+        node, patch, height = self._shaped_pairs
+        mid, ends = self.skeleton.midsides
+        lies = np.abs(height) <= ON * self.size
+        width = len(self.skeleton.table)
+        on = node[lies] * width + patch[lies]
+        row, missing = IdIndex(mid).of(node)
+        is_round = np.array([one is not None and one.kind != "plane" for one in self.skeleton.primitives], bool)
+        found = ~missing & is_round[patch] & np.isin(patch, list(self._targets))
+        found[found] = np.isin(ends[row[found]] * width + patch[found, None], on).all(axis=1)
+        return np.asarray(found)
 
     @cached_property
     def _kept(self) -> Array:
@@ -175,7 +193,7 @@ class Goals:
             points = guess.copy()
             self._shaping(1.0, kept).settle(points)
             astray = np.linalg.norm(points - self.start, axis=1) > _ASTRAY * move + ON * self.size
-            kept = kept & ~(astray[node] & drop)
+            kept = kept & (self._on_chords | ~(astray[node] & drop))
         return kept
 
     def _apart(self, wanted: Array) -> Array:
