@@ -31,6 +31,28 @@ def rim() -> list[int]:
     return [node(i, j) for j in (5, 6, 7) for i in (5, 6, 7) if (i, j) != (6, 6)]
 
 
+def ribbed_panel() -> str:
+    """The panel with a rib that stands on it, in a T-joint, and a pressure on that."""
+    first, lines = 3000, ["PSHELL,4,1,1.5,1,,1"]
+    rib = [[node(3, j) for j in range(N + 1)]]
+    for row in (1, 2):
+        rib.append([first + 100 * row + j for j in range(N + 1)])
+        lines += [f"GRID,{number},,3.,{j}.,{row}." for j, number in enumerate(rib[row])]
+        for j in range(N):
+            corners = rib[row - 1][j], rib[row - 1][j + 1], rib[row][j + 1], rib[row][j]
+            lines.append(f"CQUAD4,{first + 100 * row + j},4," + ",".join(map(str, corners)))
+    lines.append(f"PLOAD4,2,{first + 100},0.3")
+    return bulk_panel().replace("ENDDATA", "\n".join([*lines, "ENDDATA"]))
+
+
+def plain_panel() -> str:
+    """The panel with nothing on it but what both decks understand."""
+    kept = ("SOL", "CEND", "SPC", "LOAD", "BEGIN", "$", "MAT1", "PSHELL", "CQUAD4", "PLOAD4", "ENDDATA")
+    lines = [line for line in bulk_panel().splitlines() if line.startswith(kept)]
+    grids = [f"GRID,{node(i, j)},,{i}.,{j}.,0." for i, j in used_nodes()]
+    return "\n".join([*lines[:-1], *grids, f"FORCE,2,{node(9, 9)},,2.,0.,0.,1.", lines[-1]]) + "\n"
+
+
 def bulk_panel() -> str:
     """A panel of two parts with a hole, a spider with a mass in it, and all that hangs on it."""
     lines = ["SOL 101", "CEND", "SPC = 1", "LOAD = 2", "BEGIN BULK", "$ a panel"]

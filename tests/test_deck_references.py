@@ -79,9 +79,8 @@ def lines_of(name: str, fields: list[str]) -> str:
     return "\n".join(",".join([name if k == 0 else "", *row]) for k, row in enumerate(rows))
 
 
-def test_every_card_of_the_table_is_searched(tmp_path):
-    assert len(CARDS) >= 150
-    n = 700
+def write_all_cards(path, n: int) -> tuple[dict[str, dict[str, set[int]]], list[str]]:
+    """A strip of n quads with every card of the table and sixty others: what each names, and the texts of all."""
     grids, quads = strip_text(n)
     numbers = {"N": 101, "E": 501}
     wanted: dict[str, dict[str, set[int]]] = {}
@@ -94,20 +93,71 @@ def test_every_card_of_the_table_is_searched(tmp_path):
             for letter, its in named.items():
                 held[letter] |= its
     assert numbers["N"] < 101 + 2 * n and numbers["E"] < 501 + n, numbers
-    strange = [f"QX{k:02d}A,{k + 1},{101 + k}" for k in range(60)]
+    cards += [f"QX{k:02d}A,{k + 1},{101 + k}" for k in range(60)]
     head = ["BEGIN BULK", "MAT1,1,210000.,,.3", "PSHELL,1,1,1."]
-    (tmp_path / "all.bdf").write_text("\n".join([*head, *grids, *quads, *cards, *strange, "ENDDATA", ""]))
+    path.write_text("\n".join([*head, *grids, *quads, *cards, "ENDDATA", ""]))
+    return wanted, cards
+
+
+def beside(mesh: oddseam.Mesh) -> oddseam.Mesh:
+    """The mesh with another strip along it, which is not joined."""
+    x, y = np.meshgrid(np.arange(0.0, 40.0), [1.02, 2.0])
+    k = np.arange(39)
+    block = oddseam.Elements(np.column_stack([k, k + 1, k + 41, k + 40]), 1 + k, 0 * k)
+    other = oddseam.Mesh(np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()]), {"quad": block},
+                         (oddseam.Part("other", 9),), unit="mm")  # fmt: skip
+    return oddseam.combine(mesh, other=oddseam.assign_property(other, thickness=1.0, young=7e4, poisson=0.3))
+
+
+def bent(mesh: oddseam.Mesh) -> oddseam.Mesh:
+    """Another surface with a ramp where the strip is flat."""
+    up = np.clip(1.0 - np.abs(mesh.nodes[:, 0] - 110.0) / 8.0, 0.0, None)
+    return mesh.replaced(nodes=mesh.nodes + np.column_stack([0 * up, 0 * up, up]), source=None)
+
+
+#: What may befall a deck; the strip lies along x, a unit wide.
+EDITS = {
+    "delete": lambda mesh: oddseam.delete(mesh, "ids 501-1199"),
+    "cut": lambda mesh: oddseam.cut_opening(mesh, at=(300.4, 0.5, 0), diameter=0.4),
+    "repeat": lambda mesh: oddseam.repeat(beside(mesh), "piece (5,2,0)", times=1, vector=(0, 5, 0)),
+    "stitch": lambda mesh: oddseam.stitch(beside(mesh), one=(5, 1.02, 0), two=(5, 1, 0), within=0.1),
+    "lift": lambda mesh: oddseam.lift(mesh, "box (99.9,-1,-1) (120.1,2,1)", height=1.0),
+    "splice": lambda mesh: oddseam.splice(mesh, "box (99.9,-1,-1) (120.1,2,1)", replacement=bent(mesh), within=0.1),
+    "merge": lambda mesh: oddseam.merge_nodes(mesh, 301, 302),
+    "combine": beside,
+    "remesh": lambda mesh: oddseam.remesh(mesh, size=0.4, only="ids 601-640"),
+}
+
+
+@pytest.mark.parametrize("name", EDITS)
+def test_every_card_of_the_table_is_searched(tmp_path, name):
+    assert len(CARDS) >= 150
+    wanted, cards = write_all_cards(tmp_path / "all.bdf", 700)
     mesh = oddseam.read_mesh(tmp_path / "all.bdf", unit="mm")
-    gone = oddseam.delete(mesh, "ids 501-1199")
-    written = oddseam.write_mesh(gone, tmp_path / "left.bdf")
+    new = EDITS[name](mesh)
+    assert new.digest != mesh.digest
+    written = oddseam.write_mesh(new, tmp_path / "left.bdf")
     text = (tmp_path / "left.bdf").read_text()
-    for name, held in wanted.items():
-        told = {d.what: set(d.ids) for d in written.dangling if d.card == name}
-        lost = {"node": held["N"] - set(gone.node_ids.tolist()), "element": held["E"] - set(gone.element_ids.tolist())}
-        assert told == {what: ids for what, ids in lost.items() if ids}, name
-    assert all(card in text for card in (*cards, *strange))
-    (line,) = [line for line in written.listed if line.startswith("not searched")]
-    assert all(f"1 QX{k:02d}A" in line for k in range(60))
+    grids = set(decks.bulk_ids(text, "GRID"))
+    shells = {number for card in ("CQUAD4", "CTRIA3") for number in decks.bulk_ids(text, card)}
+    for card, held in wanted.items():
+        told = {d.what: set(d.ids) for d in written.dangling if d.card == card}
+        lost = {"node": held["N"] - grids, "element": held["E"] - shells}
+        assert told == {what: ids for what, ids in lost.items() if ids}, card
+    assert all(card in text for card in cards)
+    searched = [line for line in written.listed if line.startswith("not searched")]
+    if set(mesh.node_ids.tolist()) - grids or set(mesh.elements["quad"].ids.tolist()) - shells:
+        assert all(f"1 QX{k:02d}A" in searched[0] for k in range(60))
+
+
+def test_a_deck_of_every_card_says_what_another_one_does_not_get(tmp_path):
+    wanted, _ = write_all_cards(tmp_path / "all.bdf", 700)
+    written = oddseam.write_mesh(oddseam.read_mesh(tmp_path / "all.bdf", unit="mm"), tmp_path / "all.inp")
+    (line,) = [line for line in written.lost if "carries" in line]
+    there = {name: int(count) for count, name in re.findall(r"(\d+) ([A-Z]\w*)", line)}
+    converted = {"SPC", "SPC1", "FORCE", "MOMENT", "PLOAD2", "PLOAD4", "GRAV", "LOAD", "SPCADD"}
+    assert {name for name in wanted if name not in there} <= converted | {"CBAR", "CBEAM", "CROD", "CONROD"}
+    assert all(f"QX{k:02d}A" in there for k in range(60))
 
 
 def keyword_pattern(rules: str) -> list[str]:

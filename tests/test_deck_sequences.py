@@ -80,11 +80,12 @@ def named_in(cards: list[list[str]]) -> dict[str, tuple[set[int], set[int]]]:
     return {name: (nodes - {0}, elements - {0}) for name, (nodes, elements) in found.items()}
 
 
-def sequence(folder, form: str, seed: int) -> list[oddseam.Mesh]:
-    """The panel after each of five edits; every other time by way of a working file."""
+def sequence(folder, text: str, seed: int) -> list[oddseam.Mesh]:
+    """A panel after each of five edits; every other time by way of a working file."""
     rng = np.random.default_rng(seed)
+    form = "inp" if "*NODE" in text else "bdf"
     path = folder / f"panel.{form}"
-    path.write_text(decks.bulk_panel() if form == "bdf" else decks.keyword_panel())
+    path.write_text(text)
     mesh = oddseam.read_mesh(path, unit="mm")
     states, ever = [mesh], {"node": set(mesh.node_ids.tolist()), "element": set(mesh.element_ids.tolist())}
     ever["element"] |= {decks.HUB_ELEMENT, decks.MASS} | ({9003} if form == "bdf" else set())
@@ -113,9 +114,10 @@ def sequence(folder, form: str, seed: int) -> list[oddseam.Mesh]:
     return states
 
 
+@pytest.mark.parametrize("text", [decks.bulk_panel(), decks.ribbed_panel()], ids=["panel", "ribbed"])
 @pytest.mark.parametrize("seed", range(COUNT))
-def test_every_card_is_unchanged_or_listed(tmp_path, seed):
-    *_, last = sequence(tmp_path, "bdf", seed)
+def test_every_card_is_unchanged_or_listed(tmp_path, seed, text):
+    *_, last = sequence(tmp_path, text, seed)
     written = oddseam.write_mesh(last, tmp_path / "last.bdf")
     before, after = ((tmp_path / name).read_text() for name in ("panel.bdf", "last.bdf"))
     there = {what: set(getattr(last, f"{what}_ids").tolist()) for what in ("node", "element")}
@@ -145,8 +147,21 @@ def test_every_card_is_unchanged_or_listed(tmp_path, seed):
 @pytest.mark.skipif(shutil.which("ccx") is None, reason="ccx, the solver, is not installed")
 @pytest.mark.parametrize("seed", range(COUNT))
 def test_the_solver_takes_what_is_left_of_a_keyword_deck(tmp_path, seed):
-    *_, last = sequence(tmp_path, "inp", seed)
+    *_, last = sequence(tmp_path, decks.keyword_panel(), seed)
     written = oddseam.write_mesh(last, tmp_path / "last.inp", trim_references=True, carry_loads=True)
     assert not [one for one in written.dangling if one.card != "*RIGID BODY"]
-    done = subprocess.run(["ccx", "-i", "last"], cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False)
+    assert_runs(tmp_path)
+
+
+def assert_runs(folder):
+    done = subprocess.run(["ccx", "-i", "last"], cwd=folder, capture_output=True, text=True, timeout=300, check=False)
     assert done.returncode == 0 and "*ERROR" not in done.stdout, done.stdout[-3000:]
+
+
+@pytest.mark.skipif(shutil.which("ccx") is None, reason="ccx, the solver, is not installed")
+@pytest.mark.parametrize("seed", range(COUNT))
+def test_the_solver_takes_a_bulk_data_deck_as_a_keyword_deck(tmp_path, seed):
+    *_, last = sequence(tmp_path, decks.plain_panel(), seed)
+    written = oddseam.write_mesh(last, tmp_path / "last.inp", trim_references=True, carry_loads=True)
+    assert not any("carries" in line for line in written.lost), written.lost
+    assert_runs(tmp_path)
