@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import decks
 import numpy as np
 import pytest
 
@@ -212,3 +213,35 @@ def test_comparing_lists_what_moved_and_changed():
         "nodes": {"gone": [], "new": [], "moved": [5]},
         "elements": {"gone": [], "new": [], "changed": [2]},
     }
+
+
+def test_new_properties_and_materials_have_numbers_that_no_card_has(tmp_path):
+    text = decks.bulk_panel().replace("ENDDATA", "MAT8,5,1.,1.,.3\nPBUSH,40,K,1.\nPCOMP,9,,,,,,,,\n,5,1.\nENDDATA")
+    (tmp_path / "a.bdf").write_text(text)
+    mesh = oddseam.read_mesh(tmp_path / "a.bdf", unit="mm")
+    made = oddseam.make_part(mesh, "box (0,9,-1) (3,12,1)", name="patch")
+    assert made.parts[-1].id == 41
+    stiffer = oddseam.assign_property(made, young=9e4, poisson=0.2, parts=("patch",))
+    assert stiffer.parts[-1].material.id == 6
+    oddseam.write_mesh(stiffer, tmp_path / "b.bdf")
+    again = oddseam.read_mesh(tmp_path / "b.bdf")
+    (patch,) = (part for part in again.parts if part.id == 41)
+    assert (patch.material.id, patch.material.young) == (6, 9e4)
+
+
+def test_materials_of_a_second_deck_stay_what_they_are(tmp_path):
+    (tmp_path / "a.bdf").write_text(decks.bulk_panel())
+    (tmp_path / "b.bdf").write_text(decks.bulk_panel().replace("MAT1,1,210000.", "MAT1,1,70000."))
+    one, two = (oddseam.read_mesh(tmp_path / name, unit="mm") for name in ("a.bdf", "b.bdf"))
+    both = oddseam.combine(one, other=two.replaced(nodes=two.nodes + np.array([20.0, 0, 0])))
+    for mesh in (both, oddseam.read_mesh(str(save(both, tmp_path)))):
+        young = {part.id: part.material.young for part in mesh.parts if part.material is not None}
+        assert sorted(young.values()) == [7e4, 7e4, 2.1e5, 2.1e5] and young[1] == 2.1e5
+        assert len({part.material.id for part in mesh.parts if part.material is not None}) == 2
+    same = oddseam.combine(one, other=one.replaced(nodes=one.nodes + np.array([20.0, 0, 0])))
+    assert {part.material.id for part in same.parts if part.material is not None} == {1}
+
+
+def save(mesh, folder):
+    oddseam.write_mesh(mesh, folder / "both.bdf")
+    return folder / "both.bdf"

@@ -11,7 +11,7 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Patches
 from oddseam.model.editing import joint_creases
-from oddseam.model.fresh_ids import fresh_ids, taken_ids
+from oddseam.model.fresh_ids import fresh_ids, taken_ids, taken_numbers
 from oddseam.model.held_back import held_back
 from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
@@ -81,7 +81,7 @@ def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
         nodes=np.concatenate([mesh.nodes, other.nodes]),
         node_ids=np.concatenate([mesh.node_ids, node_ids]),
         elements=blocks,
-        parts=(*mesh.parts, *_renamed(mesh.parts, other.parts)),
+        parts=(*mesh.parts, *_renamed(mesh, other.parts)),
         groups=_both(mesh.groups, other.groups, order_one, order_two, n),
         creases=joint_creases(mesh.creases, moved),
         patches=patches,
@@ -98,9 +98,11 @@ def _free(mesh: Mesh, what: str, ids: Array) -> Array:
     return ids + int(fresh_ids(mesh, what, int(ids.max()) - low + 1)[0]) - low
 
 
-def _renamed(known: tuple[Part, ...], parts: tuple[Part, ...]) -> list[Part]:
-    """Parts with ids and names that are free."""
-    numbers, names = {part.id for part in known}, {part.name for part in known}
+def _renamed(mesh: Mesh, parts: tuple[Part, ...]) -> list[Part]:
+    """Parts with ids and names that are free, and materials whose ids are free or mean the same."""
+    numbers, names = taken_numbers(mesh, "property"), {part.name for part in mesh.parts}
+    same = {part.material.id: part.material for part in mesh.parts if part.material is not None}
+    materials, renumbered = taken_numbers(mesh, "material"), dict[int, int]()
     found = []
     for part in parts:
         number, name, count = part.id, part.name, 1
@@ -109,9 +111,16 @@ def _renamed(known: tuple[Part, ...], parts: tuple[Part, ...]) -> list[Part]:
         while name in names:
             count += 1
             name = f"{part.name} ({count})"
+        material = part.material
+        if material is not None and same.get(material.id) != material:
+            if material.id not in renumbered:
+                free = material.id if material.id not in materials else max(materials) + 1
+                materials.add(free)
+                renumbered[material.id] = free
+            material = dataclasses.replace(material, id=renumbered[material.id])
         numbers.add(number)
         names.add(name)
-        found.append(dataclasses.replace(part, id=number, name=name))
+        found.append(dataclasses.replace(part, id=number, name=name, material=material))
     return found
 
 

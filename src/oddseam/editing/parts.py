@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
 from oddseam.model import Elements, Mesh
+from oddseam.model.fresh_ids import highest_number
 from oddseam.picks import pick
 
 
@@ -46,7 +47,7 @@ def make_part(mesh: Mesh, what: str, *, name: str, boundary: str | None = None) 
     _check(name, [part.name for part in mesh.parts])
     chosen = pick(mesh, what)
     most = int(np.bincount(mesh.element_part[chosen]).argmax())
-    new_id = 1 + max(part.id for part in mesh.parts)
+    new_id = 1 + highest_number(mesh, "property")
     part = dataclasses.replace(mesh.parts[most], name=name, id=new_id, boundary=boundary or mesh.parts[most].boundary)
     number = mesh.element_part.copy()
     number[chosen] = len(mesh.parts)

@@ -10,6 +10,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
 from oddseam.model import Elements, Mesh, Part, Patches
+from oddseam.model.fresh_ids import highest_number
 from oddseam.model.parts import BOUNDARY_KINDS
 
 
@@ -110,7 +111,7 @@ def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> t
             raise Refusal(f"the boundary kind of patch {name!r} is empty; say {', '.join(BOUNDARY_KINDS)}, or a word")
     label, part = mesh.patches.label, mesh.element_part
     pairs, row = np.unique(np.column_stack([label, part]), axis=0, return_inverse=True)
-    top = max((one.id for one in mesh.parts), default=0)
+    top = highest_number(mesh, "property")
     parts: list[Part] = []
     for number, (patch, old) in enumerate(pairs.tolist()):
         if patch < 0:  # what lies in no patch stays where it is

@@ -72,3 +72,17 @@ def taken_ids(mesh: Mesh, what: str) -> Array:
     records, role = source.records, NODE if what == NODE_IDS else ELEMENT
     held = records.key[records.role == role]
     return np.unique(np.concatenate([ids, held, source.references.single(what)]))
+
+
+def taken_numbers(mesh: Mesh, what: str) -> set[int]:
+    """Ids of every ``"property"`` (a part) or ``"material"`` of the mesh, and of those that cards of its deck give."""
+    held = {part.id for part in mesh.parts}
+    if what != "property":
+        held = {part.material.id for part in mesh.parts if part.material is not None}
+    references = None if mesh.source is None else mesh.source.references
+    return held if references is None else held | references.taken.get(what, frozenset())
+
+
+def highest_number(mesh: Mesh, what: str) -> int:
+    """The highest of :func:`taken_numbers`, 0 without any."""
+    return max(taken_numbers(mesh, what), default=0)

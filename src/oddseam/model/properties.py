@@ -6,6 +6,7 @@ import dataclasses
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
+from oddseam.model.fresh_ids import highest_number
 from oddseam.model.mesh import Mesh
 from oddseam.model.parts import Material
 
@@ -58,7 +59,7 @@ def assign_property(
     missing = wanted - {part.name for part in mesh.parts}
     if missing:
         raise Refusal(f"there is no part {sorted(missing)[0]!r}; parts are {', '.join(p.name for p in mesh.parts)}")
-    number = max((p.material.id for p in mesh.parts if p.material), default=0)
+    number = highest_number(mesh, "material")
     made: dict[float | None, Material] = {}
     changed = []
     for part in mesh.parts:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -157,6 +158,8 @@ class References:
     loose : (s,) int64 array
         Whole numbers on those.
     ties : tuple of Tie
+    taken : mapping of str to set of int
+        Ids of each ``"property"`` and ``"material"`` that any card gives.
     """
 
     record: Array
@@ -170,6 +173,7 @@ class References:
     unsearched: Mapping[str, int]
     loose: Array
     ties: tuple[Tie, ...]
+    taken: Mapping[str, frozenset[int]] = dataclasses.field(default_factory=dict)
 
     @classmethod
     def of(

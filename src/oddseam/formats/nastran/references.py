@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from functools import cache
 
 import numpy as np
@@ -22,6 +23,19 @@ from oddseam.model.source import Records
 _RULE = re.compile(r"([neNE])(\d+)(?:([-/%])(\d+)|(\+))?")
 #: Cards that are understood in full: what they name is in the mesh, or is no node and no element.
 _UNDERSTOOD = {"GRID", "GRDSET", "MAT1", "ENDDATA", *ELEMENTS, *PROPERTIES, *FRAMES}
+#: Cards that give properties, whose numbers are all of one kind, and materials.
+_NUMBERED = {
+    "property": (
+        "PACABS", "PACBAR", "PBAR", "PBARL", "PBCOMP", "PBEAM", "PBEAM3", "PBEAML", "PBEND", "PBMSECT", "PBRSECT",
+        "PBUSH", "PBUSH1D", "PBUSHT", "PCOMP", "PCOMPF", "PCOMPG", "PCOMPLS", "PCOMPS", "PCONEAX", "PDAMP", "PDAMP5",
+        "PDAMPT", "PELAS", "PELAST", "PFAST", "PGAP", "PLCOMP", "PLPLANE", "PLSOLID", "PMASS", "PRAC2D", "PRAC3D",
+        "PROD", "PSEAM", "PSHEAR", "PSHELL", "PSHLN1", "PSLDN1", "PSOLID", "PTUBE", "PVISC", "PWELD",
+    ),
+    "material": (
+        "MAT1", "MAT2", "MAT3", "MAT4", "MAT5", "MAT8", "MAT9", "MAT10", "MAT10C", "MAT11", "MATF", "MATG", "MATHE",
+        "MATHP", "MATPE1", "MATS1", "MATT1",
+    ),
+}  # fmt: skip
 #: No tie names longer runs.
 _MOST_TIED = 1_000_000
 #: Cards that hold nodes together, rigidly or by their mean.
@@ -209,7 +223,14 @@ def find_references(records: Records) -> References:
     found += _stray_midsides(scan)
     tied = [(int(r), s.name, Mention(s.what, int(k), int(k), 1, s.gives)) for s in singles if s.name in _TYING
             for r, k in zip(s.record, s.ids, strict=True) if k]  # fmt: skip
-    return References.of(found, unsearched, loose, _ties([*found, *tied]), singles)
+    told = References.of(found, unsearched, loose, _ties([*found, *tied]), singles)
+    return dataclasses.replace(told, taken={what: _numbers(scan, cards) for what, cards in _NUMBERED.items()})
+
+
+def _numbers(scan: Scan, cards: Collection[str]) -> frozenset[int]:
+    """Numbers in the first field of cards of some names."""
+    found = (scan.fields(scan.of(name), 1).numbers(0)[0].tolist() for name in scan.names if name in cards)
+    return frozenset(number for its in found for number in its if number)
 
 
 def _single_fields(name: str) -> list[tuple[str, bool, int]]:
