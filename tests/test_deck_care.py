@@ -257,3 +257,13 @@ def test_an_element_whose_direction_is_gone_stays_and_is_listed(tmp_path):
     written = oddseam.write_mesh(bare, tmp_path / "bare.bdf", trim_references=True)
     assert [(one.card, one.count, one.ids) for one in written.dangling] == [("CBAR", 2, (9100,))]
     assert oddseam.read_mesh(tmp_path / "bare.bdf").counts == bare.counts
+
+
+def test_sets_of_the_case_control_are_said_not_to_be_searched(tmp_path):
+    text = decks.bulk_panel().replace("LOAD = 2\n", "LOAD = 2\nSET 1 = 5 THRU 9, 20\n  set 2 = ALL\nDISP = 1\n")
+    (tmp_path / "a.bdf").write_text(text)
+    mesh = oddseam.read_mesh(tmp_path / "a.bdf", unit="mm")
+    written = oddseam.write_mesh(oddseam.delete(mesh, "ids 1"), tmp_path / "b.bdf")
+    (line,) = [line for line in written.listed if line.startswith("not searched")]
+    assert "2 SET of the case control" in line and "EIGRL" in line
+    assert not any("not searched" in line for line in oddseam.write_mesh(mesh, tmp_path / "c.bdf").listed)

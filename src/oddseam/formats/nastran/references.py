@@ -21,6 +21,8 @@ from oddseam.model.references import ELEMENT_IDS, NODE_IDS, Mention, References,
 from oddseam.model.source import Records
 
 _RULE = re.compile(r"([neNE])(\d+)(?:([-/%])(\d+)|(\+))?")
+#: A set of nodes or elements for output; which of both depends on what asks for it.
+_CASE_SET = re.compile(rb"^[ \t]*SET[ \t]+\d+[ \t]*=", re.IGNORECASE | re.MULTILINE)
 #: Cards that are understood in full: what they name is in the mesh, or is no node and no element.
 _UNDERSTOOD = {"GRID", "GRDSET", "MAT1", "ENDDATA", *ELEMENTS, *PROPERTIES, *FRAMES}
 #: Cards that give properties, whose numbers are all of one kind, and materials.
@@ -220,6 +222,9 @@ def find_references(records: Records) -> References:
         elif name and name not in _UNDERSTOOD:
             unsearched[name] = count
             loose |= {id_of(text) for _, card in scan.cards(name) for text in card.fields}
+    sets = len(_CASE_SET.findall(scan.data[: scan.start[1]].tobytes())) if scan.name[:1].tolist() == [-1] else 0
+    if sets:
+        unsearched["SET of the case control"] = sets
     found += _stray_midsides(scan)
     tied = [(int(r), s.name, Mention(s.what, int(k), int(k), 1, s.gives)) for s in singles if s.name in _TYING
             for r, k in zip(s.record, s.ids, strict=True) if k]  # fmt: skip
