@@ -163,7 +163,7 @@ def test_the_command_lists_them_and_says_what_is_wrong(tmp_path):
     assert run("picture", str(out), "-o", str(tmp_path / "p.png"), "--colour", "patch").returncode == 0
     for words, said in (
         (("features", str(path), "--ridge", "0"), "ridge 0.0 is not between 0 and 180 degrees"),
-        (("features", str(path), "--noise", "-1"), "noise -1.0 is no distance"),
+        (("features", str(path), "--noise", "-1"), "noise -1 is no distance"),
         (("picture", str(path), "-o", str(tmp_path / "q.png"), "--colour", "patch"), "`oddseam features` finds them"),
         (("features", str(tmp_path / "none.seam"), "-o", str(out)), "none.seam"),
     ):

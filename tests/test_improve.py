@@ -119,7 +119,7 @@ def test_only_a_pick_is_changed():
 def test_settings_that_make_no_sense_are_refused():
     with pytest.raises(oddseam.Refusal, match="at least one limit"):
         oddseam.improve(uneven())
-    with pytest.raises(oddseam.Refusal, match="minimum_angle -3"):
+    with pytest.raises(oddseam.Refusal, match="the limit -3 of minimum_angle"):
         oddseam.improve(uneven(), minimum_angle=-3)
 
 

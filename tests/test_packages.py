@@ -80,7 +80,7 @@ def test_written_and_read_is_the_same(tmp_path, name):
         (
             '<object id="1"><mesh><vertices><vertex x="a" y="0" z="0"/></vertices></mesh></object>',
             "",
-            "line 1: an element could not convert",
+            "line 1: an element is wrong: could not convert",
         ),
         (
             f'<object id="1"><mesh>{TET.replace("v3=" + chr(34) + "3", "v3=" + chr(34) + "9")}</mesh></object>',

@@ -64,7 +64,7 @@ def test_round_an_axis():
 @pytest.mark.parametrize(
     ("what", "more", "reason"),
     [
-        ("part rib", {"times": 0, "vector": (1, 0, 0)}, "0 copies"),
+        ("part rib", {"times": 0, "vector": (1, 0, 0)}, "copies: 0 are too few"),
         ("part rib", {"times": 1}, "say a vector"),
         ("part rib", {"times": 1, "vector": (0, 0, 2)}, "copy 1 of 1.*off the surface"),
         ("part rib", {"times": 1, "vector": (0, 0, 0)}, "cross or double"),

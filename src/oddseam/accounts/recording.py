@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import inspect
 import logging
+import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -12,6 +13,7 @@ from typing import Any, ParamSpec, Protocol, TypeVar
 
 from oddseam._version import VERSION
 from oddseam.accounts.entry import Account, Entry, Loss, Outcome
+from oddseam.errors import Refusal
 
 logger = logging.getLogger(__name__)
 
@@ -54,6 +56,15 @@ def _plain(value: Any) -> Any:
     return value.as_setting() if hasattr(value, "as_setting") else value
 
 
+def _refuse_nan(name: str, value: Any) -> None:
+    """Refuse a setting that holds what is no number."""
+    if isinstance(value, list | tuple):
+        for one in value:
+            _refuse_nan(name, one)
+    elif isinstance(value, float) and math.isnan(value):
+        raise Refusal(f"{name} is nan, which is no number")
+
+
 def recorded(
     operation: str,
     *,
@@ -79,6 +90,8 @@ def recorded(
             settings = {
                 name: _plain(value) for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED
             }
+            for name, value in settings.items():
+                _refuse_nan(name, value)
             start = time.perf_counter()
             result, outcome = function(*args, **kwargs)
             if loss is not None and outcome.loss is None:

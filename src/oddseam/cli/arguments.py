@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -121,9 +122,12 @@ def _as_range(text: str, option: str) -> tuple[int, int | None]:
 def as_numbers(text: str, option: str, what: type) -> tuple[Any, ...]:
     """Numbers with commas between."""
     try:
-        return tuple(what(word) for word in text.split(","))
+        found = tuple(what(word) for word in text.split(","))
     except ValueError:
-        raise Refusal(f"{option} {text}: numbers with commas between are wanted") from None
+        raise Refusal(f"{option} {text[:60]}: numbers with commas between are wanted") from None
+    if not all(math.isfinite(value) for value in found):
+        raise Refusal(f"{option} {text[:60]}: what is infinite or nan is no number")
+    return found
 
 
 def as_point(text: str, option: str) -> tuple[float, float, float]:

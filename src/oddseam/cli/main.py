@@ -10,7 +10,7 @@ import sys
 from collections.abc import Sequence
 
 from oddseam._version import VERSION
-from oddseam.cli.options import STATUS, Verbs
+from oddseam.cli.options import STATUS, Parser, Verbs
 from oddseam.cli.options_edits import add_edits
 from oddseam.cli.options_looking import add_looking, add_others
 from oddseam.cli.options_morph import add_morph
@@ -29,7 +29,7 @@ Turn meshes without CAD into meshes that a solver accepts.
 
 def build_parser() -> argparse.ArgumentParser:
     """The whole command line; imports nothing that takes time."""
-    parser = argparse.ArgumentParser(
+    parser = Parser(
         prog="oddseam", description=_DESCRIPTION, epilog=STATUS, formatter_class=argparse.RawDescriptionHelpFormatter
     )
     parser.add_argument("--version", action="version", version=f"oddseam {VERSION}")

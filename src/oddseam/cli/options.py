@@ -3,10 +3,31 @@
 from __future__ import annotations
 
 import argparse
+import math
+from typing import NoReturn
 
 UNITS = ("um", "mm", "cm", "m", "in", "ft")
 _OVERWRITE = "allow the output to be the input"
 STATUS = "Exit status: 0 done; 1 done, but something asked for is unmet (it says what); 2 refused or unreadable."
+
+
+def number(text: str) -> float:
+    """A number that an option takes: finite, with digits."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value) or "_" in text:
+        raise argparse.ArgumentTypeError(f"{text[:40]!r} is no number")
+    return value
+
+
+class Parser(argparse.ArgumentParser):
+    """A parser whose complaints are one line."""
+
+    def error(self, message: str) -> NoReturn:
+        """Say what is wrong, and end with status 2."""
+        self.exit(2, f"{self.prog}: {' '.join(message.split())} (see {self.prog} --help)\n")
 
 
 class Verbs:
@@ -36,10 +57,10 @@ def writes(p: argparse.ArgumentParser) -> None:
     p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
     cares(p)
     data = p.add_argument_group("for a deck (a solver refuses shells without these)")
-    data.add_argument("--thickness", type=float, help="shell thickness, in the unit of the mesh")
-    data.add_argument("--young", type=float, metavar="E", help="Young's modulus of the material")
-    data.add_argument("--poisson", type=float, metavar="NU", help="Poisson's ratio")
-    data.add_argument("--density", type=float, metavar="RHO", help="mass density")
+    data.add_argument("--thickness", type=number, help="shell thickness, in the unit of the mesh")
+    data.add_argument("--young", type=number, metavar="E", help="Young's modulus of the material")
+    data.add_argument("--poisson", type=number, metavar="NU", help="Poisson's ratio")
+    data.add_argument("--density", type=number, metavar="RHO", help="mass density")
 
 
 def cares(p: argparse.ArgumentParser) -> None:
@@ -55,7 +76,7 @@ def follows_creases(p: argparse.ArgumentParser) -> None:
     """The angle of creases."""
     p.add_argument(
         "--crease",
-        type=float,
+        type=number,
         default=30.0,
         metavar="ANGLE",
         help="edges that turn by more degrees are creases (default 30)",

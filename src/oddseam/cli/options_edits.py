@@ -2,7 +2,18 @@
 
 from __future__ import annotations
 
-from oddseam.cli.options import Verbs, edits, has_collars, may_write, numbers_new, reads, reports, splits_lines, writes
+from oddseam.cli.options import (
+    Verbs,
+    edits,
+    has_collars,
+    may_write,
+    number,
+    numbers_new,
+    reads,
+    reports,
+    splits_lines,
+    writes,
+)
 
 
 def add_edits(verbs: Verbs) -> None:
@@ -27,7 +38,7 @@ def add_edits(verbs: Verbs) -> None:
     reads(p)
     edits(p)
     p.add_argument("--near", action="append", metavar="X,Y,Z", help="the rim nearest to this point; may be repeated")
-    p.add_argument("--below", type=float, metavar="DIAMETER", help="every rim less than this across")
+    p.add_argument("--below", type=number, metavar="DIAMETER", help="every rim less than this across")
     p.add_argument("--nodes", metavar="ID,ID,...", help="ids of nodes in order round the hole")
     p.add_argument("--flat", action="store_true", help="do not follow the curvature round it")
     p.add_argument("--may-cross", action="store_true", help="go on where a fill crosses other facets, and list these")
@@ -40,10 +51,10 @@ def add_edits(verbs: Verbs) -> None:
     where.add_argument("--table", metavar="CSV", help="many at once: x,y,z and any of dx,dy,dz and what follows, named")
     p.add_argument("--along", metavar="X,Y,Z", help="its direction (the normal of the surface by default)")
     p.add_argument("--shape", choices=("round", "slot", "rectangle"), default="round")
-    p.add_argument("--diameter", type=float, help="of a round opening")
-    p.add_argument("--length", type=float, help="of a slot, from tip to tip, or a rectangle")
-    p.add_argument("--width", type=float)
-    p.add_argument("--turn", type=float, default=0.0, metavar="DEGREES", help="of the length, from the axis x")
+    p.add_argument("--diameter", type=number, help="of a round opening")
+    p.add_argument("--length", type=number, help="of a slot, from tip to tip, or a rectangle")
+    p.add_argument("--width", type=number)
+    p.add_argument("--turn", type=number, default=0.0, metavar="DEGREES", help="of the length, from the axis x")
     p.add_argument("--nodes", type=int, metavar="N", help="on the rim")
     has_collars(p)
     splits_lines(p)
@@ -53,7 +64,7 @@ def add_edits(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("--near", metavar="X,Y,Z", help="change the round opening nearest to this point")
     p.add_argument("--to", metavar="X,Y,Z", help="where its middle goes")
-    p.add_argument("--diameter", type=float, help="that it gets")
+    p.add_argument("--diameter", type=number, help="that it gets")
     p.add_argument("--nodes", type=int, metavar="N", help="on its rim (as many as it has by default)")
     has_collars(p)
     may_write(p)
@@ -65,7 +76,7 @@ def add_edits(verbs: Verbs) -> None:
     what = p.add_mutually_exclusive_group(required=True)
     what.add_argument("--through", metavar="X,Y,Z,X,Y,Z,...", help="points, in order")
     what.add_argument("--rim-of", metavar="OTHER", help="the rim of another mesh that is nearest to --near")
-    what.add_argument("--circle", type=float, metavar="RADIUS", help="a circle about --near, across --along")
+    what.add_argument("--circle", type=number, metavar="RADIUS", help="a circle about --near, across --along")
     p.add_argument("--near", metavar="X,Y,Z", help="for --rim-of and --circle")
     p.add_argument("--along", metavar="X,Y,Z", help="bring points to the surface this way (to the nearest place)")
     p.add_argument("--closed", action="store_true", help="join the last point to the first")
@@ -84,7 +95,7 @@ def add_edits(verbs: Verbs) -> None:
     edits(p)
     p.add_argument("--one", required=True, metavar="X,Y,Z", help="the rim nearest to this point")
     p.add_argument("--two", metavar="X,Y,Z", help="the other (the one nearest to the first by default)")
-    p.add_argument("--within", type=float, metavar="DISTANCE", help="how far apart they may be")
+    p.add_argument("--within", type=number, metavar="DISTANCE", help="how far apart they may be")
     p.add_argument(
         "--moves", choices=("both", "one", "two", "none"), default="both",
         help="which goes to the other; with none a strip of elements closes the gap",
@@ -94,7 +105,7 @@ def add_edits(verbs: Verbs) -> None:
     reads(p)
     edits(p)
     p.add_argument("--near", required=True, metavar="X,Y,Z", help="the edge nearest to this point")
-    p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far it may be from the face")
+    p.add_argument("--within", type=number, required=True, metavar="DISTANCE", help="how far it may be from the face")
 
     p = verbs.add("repeat", "repeat picked elements along a vector or round an axis, and sew every copy in")
     reads(p)
@@ -104,15 +115,15 @@ def add_edits(verbs: Verbs) -> None:
     p.add_argument("--vector", metavar="X,Y,Z", help="from each copy to the next")
     p.add_argument("--axis", metavar="X,Y,Z", help="direction of an axis to go round")
     p.add_argument("--about", default="0,0,0", metavar="X,Y,Z", help="a point of the axis (the origin by default)")
-    p.add_argument("--angle", type=float, metavar="DEGREES", help="from each to the next (evenly all round by default)")
+    p.add_argument("--angle", type=number, metavar="DEGREES", help="from each to the next (all round by default)")
 
     p = verbs.add("lift", "lift a picked region out of its surface, or sink it, with a wall round it")
     reads(p)
     p.add_argument("pick", metavar="PICK", help="such as 'cylinder (0,0,0) (0,0,9) 12'")
     edits(p)
-    p.add_argument("--height", type=float, required=True, help="negative sinks it")
-    p.add_argument("--taper", type=float, default=0.0, metavar="DEGREES", help="by which the wall leans in")
-    p.add_argument("--rounding", type=float, default=0.0, metavar="RADIUS", help="of the rim between wall and top")
+    p.add_argument("--height", type=number, required=True, help="negative sinks it")
+    p.add_argument("--taper", type=number, default=0.0, metavar="DEGREES", help="by which the wall leans in")
+    p.add_argument("--rounding", type=number, default=0.0, metavar="RADIUS", help="of the rim between wall and top")
     p.add_argument("--along", metavar="X,Y,Z", help="the direction (the mean normal of what is picked by default)")
     p.add_argument("--rows", type=int, metavar="N", help="of elements on the wall")
 
@@ -123,7 +134,7 @@ def add_edits(verbs: Verbs) -> None:
     may_write(p, "without, only what would be done is said: how far old and new are apart, and where")
     reports(p)
     numbers_new(p)
-    p.add_argument("--within", type=float, required=True, metavar="DISTANCE", help="how far its border may be off")
+    p.add_argument("--within", type=number, required=True, metavar="DISTANCE", help="how far its border may be off")
     p.add_argument("--keep", metavar="X,Y,Z", help="a point near what is to be kept of the replacement")
 
     p = verbs.add("move-node", "move a node along its face or crease; what that does to elements is said")
@@ -145,7 +156,7 @@ def add_edits(verbs: Verbs) -> None:
     reads(p)
     writes(p)
     reports(p)
-    p.add_argument("--tolerance", type=float, required=True, help="in the unit of the mesh")
+    p.add_argument("--tolerance", type=number, required=True, help="in the unit of the mesh")
     p.add_argument("--parts", nargs=2, metavar="PART", help="only between these two parts")
 
     p = verbs.add("drop-nodes", "drop nodes that no element uses, no group holds and no card refers to")

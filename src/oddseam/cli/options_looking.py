@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.options import Verbs, follows_creases, looks_from, may_write, reads, reports, writes
+from oddseam.cli.options import Verbs, follows_creases, looks_from, may_write, number, reads, reports, writes
 
 
 def add_looking(verbs: Verbs) -> None:
@@ -24,7 +24,7 @@ def add_looking(verbs: Verbs) -> None:
         ("minimum-angle", "poor below this, degrees"),
         ("skewness", "poor above this"),
     ):
-        p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
+        p.add_argument(f"--{name}", type=number, metavar="LIMIT", help=text)
 
     p = verbs.add("measure", "measure a part: its box, edges, thinnest wall and smallest gap, or between nodes")
     reads(p)
@@ -37,9 +37,9 @@ def add_looking(verbs: Verbs) -> None:
     may_write(p, "keep them: a .seam file holds creases and patches")
     follows_creases(p)
     p.add_argument(
-        "--ridge", type=float, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
+        "--ridge", type=number, default=5.0, metavar="ANGLE", help="least angle of a shallow ridge (default 5)"
     )
-    p.add_argument("--noise", type=float, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
+    p.add_argument("--noise", type=number, metavar="DISTANCE", help="how far nodes are off (estimated by default)")
     p = verbs.add("name-patches", "rename the patches that a file holds; those that get one name become one")
     reads(p)
     p.add_argument("names", nargs="+", metavar="PATCH=NAME", help="such as 'plane 2=flange'")
@@ -75,9 +75,9 @@ def add_looking(verbs: Verbs) -> None:
     reads(p)
     reports(p)
     may_write(p, "keep what becomes of them, best in a .seam file")
-    p.add_argument("--gaps", type=float, default=0.0, metavar="LENGTH", help="lead open ends on to creases as near")
-    p.add_argument("--stubs", type=float, default=0.0, metavar="LENGTH", help="drop open chains that are shorter")
-    p.add_argument("--loops", type=float, default=0.0, metavar="LENGTH", help="drop closed chains that are shorter")
+    p.add_argument("--gaps", type=number, default=0.0, metavar="LENGTH", help="lead open ends on to creases as near")
+    p.add_argument("--stubs", type=number, default=0.0, metavar="LENGTH", help="drop open chains that are shorter")
+    p.add_argument("--loops", type=number, default=0.0, metavar="LENGTH", help="drop closed chains that are shorter")
     p.add_argument("--even", action="store_true", help="even out saw teeth: lead ragged chains along shorter ways")
     p.add_argument("--along", action="append", metavar="ID,ID,...", help="draw a crease along nodes; may be repeated")
     p.add_argument(
@@ -99,7 +99,7 @@ def add_looking(verbs: Verbs) -> None:
     )
     reads(p)
     reports(p)
-    p.add_argument("--below", type=float, required=True, metavar="SIZE", help="in the unit of the mesh")
+    p.add_argument("--below", type=number, required=True, metavar="SIZE", help="in the unit of the mesh")
     may_write(p, "merge it, and write what comes of it; without, it is listed")
     follows_creases(p)
 

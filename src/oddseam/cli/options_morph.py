@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from oddseam.cli.options import Verbs, looks_from, may_write, reads, reports
+from oddseam.cli.options import Verbs, looks_from, may_write, number, reads, reports
 
 
 def add_morph(verbs: Verbs) -> None:
@@ -34,7 +34,7 @@ def add_morph(verbs: Verbs) -> None:
     what.add_argument("--changes", metavar="TOML", help="a file that holds several, and what is held")
     p.add_argument("--hold", action="append", metavar="PICK", help="what stays where it is; may be repeated")
     p.add_argument("--plane", action="append", metavar="x=NUMBER", help="a plane of symmetry; may be repeated")
-    p.add_argument("--reach", type=float, metavar="DISTANCE", help="what is farther from all that is changed stays")
+    p.add_argument("--reach", type=number, metavar="DISTANCE", help="what is farther from all that is changed stays")
     p.add_argument("--limit", action="append", metavar="MEASURE=VALUE", help="a quality that no element may break")
     p.add_argument("--preview", action="store_true", help="write no mesh, but say what would become of it")
     p.add_argument("--pictures", metavar="DIR", help="draw displacement.png and quality.png into a folder")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.options import UNITS, Verbs, follows_creases, has_limits, picks_some, reads, reports, writes
+from oddseam.cli.options import UNITS, Verbs, follows_creases, has_limits, number, picks_some, reads, reports, writes
 
 #: Limits that elements can be improved to.
 _IMPROVABLE = {
@@ -32,7 +32,7 @@ def add_surface(verbs: Verbs) -> None:
     )
     p.add_argument(
         "--width",
-        type=float,
+        type=number,
         metavar="GAP",
         help="sew cracks up to this wide (0: none; a ten-thousandth of the diagonal by default)",
     )
@@ -54,19 +54,19 @@ def add_surface(verbs: Verbs) -> None:
     )
     p.add_argument(
         "--crumbs",
-        type=float,
+        type=number,
         metavar="SIZE",
         help="drop floating pieces smaller than this (0: none; 0.5 %% of the diagonal by default)",
     )
     p.add_argument(
         "--fins",
-        type=float,
+        type=number,
         metavar="HEIGHT",
         help="fins and folds that stand off no farther may go (0.5 %% of the diagonal by default)",
     )
     p.add_argument(
         "--tolerance",
-        type=float,
+        type=number,
         metavar="DISTANCE",
         help="how far what was given may be from the result, but for crumbs and fins (a thousandth of the diagonal)",
     )
@@ -78,11 +78,11 @@ def add_surface(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("-o", "--output", required=True, metavar="FIELD", help="an .npz file, for `oddseam remesh --sizes`")
     p.add_argument("--rules", metavar="TOML", help="a file with all of these; options given besides count instead")
-    p.add_argument("--base", type=float, help="largest size, in the unit of the mesh")
-    p.add_argument("--smallest", type=float, help="curvature and walls ask for no less (a hundredth of the base)")
-    p.add_argument("--growth", type=float, help="growth of the size over the distance (default 0.35)")
-    p.add_argument("--per-turn", type=float, metavar="N", help="elements round a full turn of curved surface")
-    p.add_argument("--across", type=float, metavar="N", help="elements across a wall or a gap")
+    p.add_argument("--base", type=number, help="largest size, in the unit of the mesh")
+    p.add_argument("--smallest", type=number, help="curvature and walls ask for no less (a hundredth of the base)")
+    p.add_argument("--growth", type=number, help="growth of the size over the distance (default 0.35)")
+    p.add_argument("--per-turn", type=number, metavar="N", help="elements round a full turn of curved surface")
+    p.add_argument("--across", type=number, metavar="N", help="elements across a wall or a gap")
     p.add_argument("--patch", action="append", metavar="NAME=SIZE", help="size on a patch; may be repeated")
     p.add_argument("--part", action="append", metavar="NAME=SIZE", help="size on a part; may be repeated")
     p.add_argument(
@@ -99,7 +99,7 @@ def add_surface(verbs: Verbs) -> None:
     p.add_argument("--within", action="append", metavar="FILE=SIZE", help="size inside of another, closed mesh")
     p.add_argument("--at", action="append", metavar="X,Y,Z", help="print the size at this point; may be repeated")
     p.add_argument(
-        "--crease", type=float, metavar="ANGLE", help="edges that turn by more degrees are no curvature (30)"
+        "--crease", type=number, metavar="ANGLE", help="edges that turn by more degrees are no curvature (30)"
     )
 
     p = verbs.add("remesh", "make even triangles of a wanted edge length; creases, rims and borders are kept")
@@ -107,14 +107,14 @@ def add_surface(verbs: Verbs) -> None:
     writes(p)
     reports(p)
     wanted = p.add_mutually_exclusive_group(required=True)
-    wanted.add_argument("--size", type=float, help="wanted edge length, in the unit of the mesh")
+    wanted.add_argument("--size", type=number, help="wanted edge length, in the unit of the mesh")
     wanted.add_argument("--sizes", metavar="FIELD", help="a size field that `oddseam sizes` has made")
     picks_some(p)
     follows_creases(p)
     p.add_argument(
-        "--chord", type=float, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
+        "--chord", type=number, metavar="DISTANCE", help="how far an edge may leave its crease (1.85 %% of the size)"
     )
-    p.add_argument("--growth", type=float, default=0.35, help="growth of the size over the distance (default 0.35)")
+    p.add_argument("--growth", type=number, default=0.35, help="growth of the size over the distance (default 0.35)")
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
     p.add_argument("--smooth", action="store_true", help="put nodes on a smooth surface through those of the facets")
     p.add_argument("--quads", action="store_true", help="quads where they fit, triangles between them")
@@ -126,7 +126,7 @@ def add_surface(verbs: Verbs) -> None:
     reports(p)
     p.add_argument("--facets", type=int, metavar="N", help="triangles to be left")
     p.add_argument(
-        "--deviation", type=float, metavar="DISTANCE", help="how far either surface may be from the other, at most"
+        "--deviation", type=number, metavar="DISTANCE", help="how far either surface may be from the other, at most"
     )
     picks_some(p)
     follows_creases(p)
@@ -139,7 +139,7 @@ def add_surface(verbs: Verbs) -> None:
     reports(p)
     how = p.add_mutually_exclusive_group()
     how.add_argument("--times", type=int, metavar="N", help="how often (default 1)")
-    how.add_argument("--size", type=float, help="until no edge of what is picked is longer")
+    how.add_argument("--size", type=number, help="until no edge of what is picked is longer")
     p.add_argument("--facets", action="store_true", help="keep to the old facets on recognised round patches too")
     has_limits(p)
 
@@ -148,10 +148,10 @@ def add_surface(verbs: Verbs) -> None:
     writes(p)
     reports(p)
     for name, text in _IMPROVABLE.items():
-        p.add_argument(f"--{name}", type=float, metavar="LIMIT", help=text)
+        p.add_argument(f"--{name}", type=number, metavar="LIMIT", help=text)
     picks_some(p)
     p.add_argument(
-        "--deviation", type=float, metavar="DISTANCE", help="how far the surface may be left (0.1 %% of the diagonal)"
+        "--deviation", type=number, metavar="DISTANCE", help="how far the surface may be left (0.1 %% of the diagonal)"
     )
     follows_creases(p)
 

@@ -16,6 +16,7 @@ from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
+from oddseam.inputs import check_count
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.loss import changed_shape
@@ -150,9 +151,7 @@ def circle_points(
 
 def _spaced(points: Array, count: int, closed: bool) -> Array:
     """Points evenly spaced along a line."""
-    least = 3 if closed else 2
-    if count < least:
-        raise Refusal(f"{count} points are too few; {least} are needed")
+    check_count("points of the line", count, least=3 if closed else 2)
     line = np.concatenate([points, points[:1]]) if closed else points
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     where = np.linspace(0.0, along[-1], count + closed)[:count]

@@ -8,9 +8,12 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.inputs import check_count
 
 #: Fewest nodes of any outline.
 _FEWEST = 4
+#: More than any opening has, and than a neighbourhood takes.
+_MOST = 100_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,5 +96,4 @@ def _check(lengths: dict[str, float], nodes: int, fewest: int) -> None:
     for name, value in lengths.items():
         if not 0 < value < np.inf:
             raise Refusal(f"{name} {value} is not positive")
-    if nodes < fewest:
-        raise Refusal(f"{nodes} nodes are too few for an outline; {fewest} are needed")
+    check_count("nodes of an outline", nodes, least=fewest, most=_MOST)

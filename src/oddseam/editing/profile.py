@@ -6,6 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.inputs import check_count
 
 #: A rounded rim turns by this many degrees at most from row to row.
 _TURN = 30.0
@@ -37,10 +38,11 @@ def wall_profile(height: float, taper: float, rounding: float, size: float, rows
         raise Refusal(f"a taper of {taper:g} degrees is none; it is from -60 to 60")
     if not 0 <= rounding < np.inf:
         raise Refusal(f"a rounding of {rounding:g} is no radius")
-    if rows is not None and rows < 1:
-        raise Refusal(f"{rows} rows are none")
+    if rows is not None:
+        check_count("rows of the wall", rows)
     lean = np.radians(taper)
     up = abs(height)
+    check_count("rows of the wall", rows or up / size, least=0)
     corner = np.array([up * np.tan(lean), up])
     along = corner / np.linalg.norm(corner)  # the wall, upwards
     turn = 0.5 * np.pi - lean  # from the wall to the top

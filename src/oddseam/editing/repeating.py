@@ -15,6 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
+from oddseam.inputs import check_count
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
 from oddseam.model.loss import changed_shape
@@ -85,8 +86,7 @@ def repeat(
     >>> ribbed.n_elements, oddseam.prove(ribbed).nonmanifold_edges
     (88, 24)
     """
-    if times < 1:
-        raise Refusal(f"{times} copies are none")
+    check_count("copies", times)
     if (vector is None) == (axis is None):
         raise Refusal("say a vector, or an axis to go round")
     elements = pick(mesh, what)

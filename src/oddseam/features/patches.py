@@ -102,8 +102,8 @@ def find_features(
     for name, angle in (("crease", crease), ("ridge", ridge)):
         if not 0 < angle < 180:
             raise Refusal(f"{name} {angle} is not between 0 and 180 degrees")
-    if noise is not None and not 0 <= noise < np.inf:
-        raise Refusal(f"noise {noise} is no distance")
+    if noise is not None and not 0 <= noise <= mesh.diagonal:
+        raise Refusal(f"noise {noise:g} is no distance within the part, which is {mesh.diagonal:.4g} across")
     t = mesh.triangulation
     if not len(t.triangles):
         raise Refusal("the mesh has no surface to find features of; `oddseam skin` takes that of solids")

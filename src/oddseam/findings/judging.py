@@ -19,6 +19,11 @@ from oddseam.model.splicing import extracted
 
 #: So many of the worst elements are named.
 _NAMED = 3
+#: What values each measure can have: no element is better than one end of it.
+RANGES = {
+    "radius_ratio": (0.0, 1.0), "aspect_ratio": (1.0, 1e12), "minimum_angle": (0.0, 90.0), "skewness": (0.0, 1.0),
+    "scaled_jacobian": (-1.0, 1.0), "warpage": (0.0, 180.0), "height": (0.0, 1.0),
+}  # fmt: skip
 #: Limits that are no measures of an element.
 _SIZES = ("crumb", "rim")
 
@@ -35,8 +40,9 @@ def limits_with(changes: Mapping[str, float] | None) -> Limits:
     for name, value in (changes or {}).items():
         if name not in known:
             raise Refusal(f"there is no limit {name!r}; there are {', '.join(known)}")
-        if not 0 <= value < np.inf:
-            raise Refusal(f"the limit {value} of {name} makes no sense")
+        low, high = RANGES[name]
+        if not low <= value <= high:
+            raise Refusal(f"the limit {value:g} of {name} makes no sense: it lies between {low:g} and {high:g}")
     return replace(Limits(), **(changes or {}))
 
 

@@ -73,7 +73,8 @@ class Columns:
         whole_numbers(self._data, np.ascontiguousarray(self._spans[:, field]), values, state)
         for row in self._odd:
             text = self._text(row, field)
-            state[row] = 0 if text.lstrip("+-").isdigit() and len(text) < 18 else 2 if text else 1
+            digits = text.lstrip("+-")
+            state[row] = 0 if digits.isascii() and digits.isdecimal() and len(text) < 18 else 2 if text else 1
             values[row] = int(text) if state[row] == 0 else 0
         return values, state
 

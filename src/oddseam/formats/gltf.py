@@ -21,6 +21,7 @@ from oddseam.errors import FormatError
 from oddseam.formats.facets import in_single_precision
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import Remarks, losses, refuse_bare
+from oddseam.formats.room import check_room
 from oddseam.model import KINDS, Elements, Mesh, Part, Source
 from oddseam.model.units import METRES
 
@@ -31,7 +32,8 @@ _POINTS, _LINES, _TRIANGLES = 0, 1, 4
 #: Extensions that change nothing that is read here.
 _HARMLESS = ("KHR_materials_", "KHR_lights_", "KHR_texture_", "EXT_texture_", "KHR_mesh_quantization")
 _DEEPEST = 200
-_MOST_CORNERS = 400_000_000
+#: An accessor without data is of zeros; of more than these no file is made.
+_MOST_ZEROS = 1_000_000
 
 
 def recognises(data: Data) -> bool:
@@ -85,7 +87,6 @@ class _Scene:
             if not str(name).startswith(_HARMLESS):
                 raise FormatError(str(path), f"needs the extension {name}, which is not read here")
         self._buffers: dict[int, bytes] = {}
-        self._corners = 0
 
     def mesh(self) -> Mesh:
         nodes: list[Array] = []
@@ -93,6 +94,7 @@ class _Scene:
         part: dict[str, list[Array]] = {"point": [], "line": [], "tri": []}
         names: dict[str, int] = {}  # primitives of one name are one part
         count = 0
+        check_room(self._path, sum(self._facets(primitive) for _, primitive, _ in self._placed()), "places")
         placed: dict[tuple[int, bytes], tuple[int, int]] = {}  # primitives may share their points
         for name, primitive, transform in self._placed():
             key = (_whole(primitive["attributes"]["POSITION"]), transform.tobytes())
@@ -105,9 +107,6 @@ class _Scene:
             kind, table = _elements(primitive.get("mode", _TRIANGLES), self._index(primitive, n))
             if len(table) and (table.min() < 0 or table.max() >= n):
                 raise FormatError(str(self._path), f"a primitive of {name!r} refers to a point that is not there")
-            self._corners += table.size + n
-            if self._corners > _MOST_CORNERS:
-                raise FormatError(str(self._path), "places its meshes so often that no memory would hold them")
             if kind == "tri" and np.linalg.det(transform[:3, :3]) < 0:
                 table = table[:, ::-1]  # a mirrored mesh keeps its outside
             connectivity[kind].append(table + first)
@@ -157,6 +156,11 @@ class _Scene:
                     yield str(name), primitive, here
             stack += [(child, here, depth + 1) for child in reversed(node.get("children", []))]
 
+    def _facets(self, primitive: dict[str, Any]) -> int:
+        """About how many facets a primitive has: what its corners or its points would make at most."""
+        numbers = [primitive["attributes"]["POSITION"], *([primitive["indices"]] if "indices" in primitive else [])]
+        return max(_whole(self._content["accessors"][_whole(number)]["count"]) for number in numbers) // 2
+
     def _index(self, primitive: dict[str, Any], count: int) -> Array:
         if "indices" not in primitive:
             return np.arange(count)
@@ -181,7 +185,7 @@ class _Scene:
         return values
 
     def _zeros(self, count: int, width: int, kind: str) -> Array:
-        if count * width > _MOST_CORNERS:
+        if count > len(self._binary) + _MOST_ZEROS:
             raise FormatError(str(self._path), f"an accessor of {count:,} values stands on no data")
         return np.zeros((count, width), kind)
 

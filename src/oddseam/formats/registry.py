@@ -169,6 +169,12 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
             raise FormatError(str(path), str(error)) from error
         except RecursionError as error:
             raise FormatError(str(path), "nested too deeply") from error
+        except MemoryError as error:
+            raise FormatError(str(path), "there is not enough memory for what it holds") from error
+        except (ValueError, TypeError, LookupError, ArithmeticError, AttributeError, EOFError) as error:
+            logger.debug("%s as %s", path, fmt.name, exc_info=True)
+            reason = " ".join(f"{type(error).__name__}: {error}".split())[:160]
+            raise FormatError(str(path), f"the content is damaged ({reason})") from error
     if unit is not None and mesh.unit not in (None, unit):
         raise Refusal(f"{path}: the file says that its unit is {mesh.unit}, not {unit}")
     logger.info("read %s as %s: %r", path, fmt.name, mesh)

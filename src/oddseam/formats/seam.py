@@ -11,6 +11,7 @@ import json
 import zipfile
 from dataclasses import asdict
 from pathlib import Path
+from tokenize import TokenError
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -115,7 +116,7 @@ def read(path: Path, data: Data) -> Mesh:
         raise FormatError(str(path), str(error)) from error
     except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
         raise FormatError(str(path), f"the container is damaged ({error})") from error
-    except (KeyError, ValueError, TypeError, AttributeError, IndexError) as error:
+    except (KeyError, ValueError, TypeError, AttributeError, IndexError, ArithmeticError, TokenError) as error:
         raise FormatError(str(path), f"the content is damaged ({type(error).__name__}: {error})") from error
 
 

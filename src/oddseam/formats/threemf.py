@@ -15,7 +15,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
-from xml.parsers import expat
 from xml.sax.saxutils import quoteattr
 
 import numpy as np
@@ -25,7 +24,9 @@ from oddseam.errors import FormatError
 from oddseam.formats.facets import unlike
 from oddseam.formats.files import Data, write_whole
 from oddseam.formats.losses import Remarks, losses, refuse_bare
+from oddseam.formats.room import check_room
 from oddseam.formats.threemf_runs import VERTICES, Run, feed
+from oddseam.formats.xml_events import XmlReader, whole_count
 from oddseam.model import Mesh, Part, Source
 
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
@@ -33,8 +34,8 @@ _START = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
 _UNITS = {"micron": "um", "millimeter": "mm", "centimeter": "cm", "meter": "m", "inch": "in", "foot": "ft"}
 #: XML of a mesh packs to a fifth, of a very regular one to a fiftieth; what claims more is a bomb.
 _MOST_UNPACKED = 200
-#: Nested components may repeat an object; so many facets and placements are more than anybody means.
-_MOST_FACETS, _MOST_PLACED = 50_000_000, 1_000_000
+#: Nested components may repeat an object; so many placements are more than anybody means.
+_MOST_PLACED = 200_000
 _DEEPEST = 32
 #: Name of the object that holds all parts of a mesh, one for each of its materials.
 _WHOLE = "surface"
@@ -100,41 +101,16 @@ class _Package:
             raise FormatError(str(self.path), f"is damaged ({error})", name) from error
 
 
-class _Reader:
+class _Reader(XmlReader):
     """Events of the XML of one part."""
 
     def __init__(self, package: _Package, name: str) -> None:
-        self.package, self.name = package, name
-        self.parser = expat.ParserCreate(namespace_separator="|")
-        self.parser.StartElementHandler = self.started
-        self.parser.EndElementHandler = self.ended
-        self.parser.StartDoctypeDeclHandler = self._refused
+        super().__init__(package.path, name, namespaces=True)
+        self._package = package
 
-    def _refused(self, *_: object) -> None:
-        self.fail("document types and entities are not allowed")
-
-    def fail(self, reason: str) -> None:
-        place = f"{self.name}, line {self.parser.CurrentLineNumber}"
-        raise FormatError(str(self.package.path), reason, place)
-
-    def run(self) -> None:
-        try:
-            self.feed(self.package.chunks(self.name))
-            self.parser.Parse(b"", True)
-        except expat.ExpatError as error:
-            self.fail(f"is not well-formed XML ({expat.ErrorString(error.code)})")
-        except (KeyError, ValueError, OverflowError) as error:
-            what = f"misses the attribute {error}" if isinstance(error, KeyError) else str(error)
-            self.fail(f"an element {what}")
-
-    def feed(self, chunks: Iterator[bytes]) -> None:
-        """Give the text to the parser."""
-        for chunk in chunks:
-            self.parser.Parse(chunk)
-
-    def started(self, tag: str, attributes: dict[str, str]) -> None: ...
-
-    def ended(self, tag: str) -> None: ...
+    def read(self) -> None:
+        """Take all events of the part."""
+        self.run(self._package.chunks(self.name))
 
 
 class _Relations(_Reader):
@@ -157,14 +133,16 @@ class _ModelReader(_Reader):
         self._materials: list[str] = []
         self._last = ""
 
-    def feed(self, chunks: Iterator[bytes]) -> None:
-        """Give the text to the parser, but for plain runs of vertices and triangles."""
+    def read(self) -> None:
+        """Take all events, but for plain runs of vertices and triangles, which are read in bulk."""
 
         def parse(text: bytes) -> None:
             self._last = ""
             self.parser.Parse(text)
 
-        feed(chunks, parse, lambda: self._last, self._take)
+        self.run(
+            self._package.chunks(self.name), lambda pieces: feed(iter(pieces), parse, lambda: self._last, self._take)
+        )
 
     def _take(self, run: Run, values: Array) -> None:
         its = self._current()
@@ -191,7 +169,7 @@ class _ModelReader(_Reader):
             self._current().xyz.extend(float(attributes[axis]) for axis in "xyz")
         elif name == "triangle":
             its = self._current()
-            its.corners.extend(int(attributes[corner]) for corner in ("v1", "v2", "v3"))
+            its.corners.extend(whole_count(attributes[corner]) for corner in ("v1", "v2", "v3"))
             of, which = its.default
             its.material.append((attributes.get("pid", of), attributes.get("p1", which)))
         elif name == "object":
@@ -236,14 +214,14 @@ def read(path: Path, data: Data) -> Mesh:
     """Read a 3MF package: every build item, with its components, where they stand."""
     package = _Package(path, data)
     relations = _Relations(package)
-    relations.run()
+    relations.read()
     start = posixpath.normpath(relations.target.lstrip("/")) if relations.target else "3D/3dmodel.model"
     models: dict[str, _Model] = {}
 
     def model(name: str) -> _Model:
         if name not in models:
             reader = _ModelReader(package, name)
-            reader.run()
+            reader.read()
             models[name] = reader.model
         return models[name]
 
@@ -281,10 +259,11 @@ class _Build:
         for name, number in items:
             more, times = self._size(name, number, 0)
             facets, placed = facets + more, placed + times
-        if facets > _MOST_FACETS or placed > _MOST_PLACED:
+        if placed > _MOST_PLACED:
             raise FormatError(
                 str(self._path), f"builds {facets:,} facets in {placed:,} places out of repeated components"
             )
+        check_room(self._path, facets, "builds")
 
     def _size(self, name: str, number: str, depth: int) -> tuple[int, int]:
         """Facets of an object with its components, and how many objects it places."""
@@ -306,6 +285,8 @@ class _Build:
         model = self._model(name)
         its = model.objects[number]
         self.used.add((name, number))
+        if not self._size(name, number, 0)[0]:
+            return
         if its.corners:
             self._add_mesh(name, number, its, transform, model.materials)
         for path, other, inner in its.components:
@@ -355,7 +336,10 @@ def _joined(name: str, label: str) -> str:
 def _named(pid: str, index: str, materials: dict[str, list[str]]) -> str:
     """The name of a base material, empty where there is none."""
     names = materials.get(pid, [])
-    return names[int(index)] if index.isdigit() and int(index) < len(names) else ""
+    try:
+        return names[whole_count(index)]
+    except (ValueError, IndexError):
+        return ""
 
 
 # ---------------------------------------------------------------------- writing

@@ -13,7 +13,7 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.judging import middle_of
+from oddseam.findings.judging import limits_with, middle_of
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
 from oddseam.geometry.quality import MORE_IS_WORSE
@@ -24,6 +24,8 @@ from oddseam.picks import pick
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.places import Places, Rules
 
+#: The smallest angle of the best triangle.
+_EQUILATERAL = 60.0
 #: Rings of elements that are meshed anew with the poor ones, attempt by attempt, whether curves get new nodes, and
 #: whether facets thinner than the deviation make creases.
 _ATTEMPTS = ((2, False, True), (3, False, True), (3, True, True), (5, True, True), (3, True, False), (5, True, True))
@@ -138,9 +140,9 @@ def improve(
     limits = _Limits({name: float(value) for name, value in given.items() if value is not None})
     if not limits.of:
         raise Refusal("say at least one limit, such as minimum_angle=20")
-    for name, value in limits.of.items():
-        if not 0 <= value < np.inf:
-            raise Refusal(f"{name} {value} is no limit")
+    limits_with(limits.of)
+    if limits.of.get("minimum_angle", 0.0) > _EQUILATERAL and "quad" not in mesh.elements:
+        raise Refusal(f"no triangle has a smallest angle above {_EQUILATERAL:g}; {minimum_angle:g} cannot be reached")
     if not len(mesh.triangulation.triangles):
         held = ", ".join(mesh.elements) or "nothing"
         raise Refusal(f"the mesh has no surface to improve: it holds {held}, and only tri and quad elements can be")

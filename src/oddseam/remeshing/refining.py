@@ -11,6 +11,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.judging import judged, limits_with
+from oddseam.inputs import check_count
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
@@ -20,8 +21,8 @@ from oddseam.picks import pick
 from oddseam.remeshing.round_surfaces import surfaces_of_patches
 from oddseam.remeshing.splitting import Pieces, split, with_longest
 
-#: Halvings at most to come down to a size.
-_MOST = 30
+#: Halvings at most to come down to a size, and at most that are asked for: each makes four elements of one.
+_MOST, _MOST_TIMES = 30, 12
 
 
 @recorded("refine")
@@ -86,8 +87,8 @@ def refine(
         raise Refusal("say times or size, not both")
     if size is not None and not 0 < size < np.inf:
         raise Refusal(f"size {size} is not positive")
-    if times is not None and times < 1:
-        raise Refusal(f"times {times} is not at least 1")
+    if times is not None:
+        check_count("times", times, most=_MOST_TIMES)
     picked = np.zeros(mesh.n_elements, bool)
     picked[pick(mesh, what)] = True
     if not picked[mesh.faces.element].any():

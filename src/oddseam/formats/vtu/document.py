@@ -11,7 +11,6 @@ import zlib
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NoReturn
-from xml.parsers import expat
 
 import numpy as np
 
@@ -20,6 +19,7 @@ from oddseam.errors import FormatError
 from oddseam.formats.files import Data
 from oddseam.formats.text import numbers_in
 from oddseam.formats.vtu.cells import TYPES
+from oddseam.formats.xml_events import XmlReader, whole, whole_count
 
 #: A block of compressed data unpacks to at most so many times its size.
 _MOST_UNPACKED = 1100
@@ -44,11 +44,12 @@ class Piece:
     global_ids: dict[str, str] = field(default_factory=dict)
 
 
-class Document:
+class Document(XmlReader):
     """The XML: attributes of the file, its pieces, and the field data of the grid."""
 
     def __init__(self, path: Path, data: Data) -> None:
-        self.path, self.grid = path, Piece(0, 0)
+        super().__init__(path)
+        self.grid = Piece(0, 0)
         self.file: dict[str, str] = {}
         self.pieces: list[Piece] = []
         self._section = ""
@@ -58,35 +59,18 @@ class Document:
         self.encoding = "raw"
         if found is not None and b'encoding="base64"' in found[0].replace(b"'", b'"'):
             self.encoding = "base64"
-        parser = expat.ParserCreate()
-        parser.StartElementHandler, parser.EndElementHandler = self._started, self._ended
-        parser.CharacterDataHandler = self._said
-        parser.StartDoctypeDeclHandler = self._refused
-        parser.buffer_text = True
-        self._parser = parser
-        try:
-            parser.Parse(head, found is None)
-            if found is not None:
-                parser.Parse(b"</VTKFile>", True)
-        except expat.ExpatError as error:
-            self.fail(f"is not well-formed XML ({expat.ErrorString(error.code)})")
-        except (ValueError, KeyError) as error:
-            self.fail(f"an element is wrong ({error})")
+        self.run([head] if found is None else [head, b"</VTKFile>"])
 
-    def fail(self, reason: str) -> NoReturn:
-        """Refuse the file, with the line that the parser is at."""
-        raise FormatError(str(self.path), reason, f"line {self._parser.CurrentLineNumber}")
-
-    def _refused(self, *_: object) -> None:
-        self.fail("document types and entities are not allowed")
-
-    def _started(self, tag: str, attributes: dict[str, str]) -> None:
+    def started(self, tag: str, attributes: dict[str, str]) -> None:
+        """An element begins: a piece, a section of it, or an array."""
         if tag == "VTKFile":
             self.file = attributes
             if attributes.get("type") != "UnstructuredGrid":
                 self.fail(f"holds a {attributes.get('type')}; only an UnstructuredGrid is read")
         elif tag == "Piece":
-            self.pieces.append(Piece(int(attributes["NumberOfPoints"]), int(attributes["NumberOfCells"])))
+            self.pieces.append(
+                Piece(whole_count(attributes["NumberOfPoints"]), whole_count(attributes["NumberOfCells"]))
+            )
         elif tag in ("Points", "Cells", "PointData", "CellData", "FieldData"):
             self._section = tag
             piece = self._piece()
@@ -101,11 +85,13 @@ class Document:
     def _piece(self) -> Piece:
         return self.pieces[-1] if self.pieces and self._section != "FieldData" else self.grid
 
-    def _said(self, text: str) -> None:
+    def said(self, text: str) -> None:
+        """Text of an array."""
         if self._array is not None:
             self._array.text.append(text)
 
-    def _ended(self, tag: str) -> None:
+    def ended(self, tag: str) -> None:
+        """An array ends."""
         if tag in ("DataArray", "Array"):
             self._array = None
 
@@ -136,8 +122,11 @@ class Decoder:
         if form == "binary":
             raw = self._unpacked(name, self._base64(name, text.encode("ascii", "replace").strip()))
         elif form == "appended":
-            offset = int(attributes.get("offset", "0"))
-            rest = self.document.appended[offset:] if offset >= 0 else b""
+            try:
+                offset = whole_count(attributes.get("offset", "0"), "the offset")
+            except ValueError as error:
+                self.fail(name, f"has no place: {error}")
+            rest = self.document.appended[offset:]
             if self.document.encoding == "base64":
                 rest = self._base64(name, re.match(rb"[A-Za-z0-9+/=]*", rest)[0])  # type: ignore[index]
             raw = self._unpacked(name, rest)
@@ -162,7 +151,7 @@ class Decoder:
         if (np.abs(values) < 2.0**53).all():
             return values.astype("i8")
         try:
-            return np.array([int(word) for word in text.split()], f"{kind[0]}8")
+            return np.array([whole(word) for word in text.split()], f"{kind[0]}8")
         except (ValueError, OverflowError):
             self.fail(name, "holds a number that is too large")
 

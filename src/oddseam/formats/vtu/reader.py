@@ -179,8 +179,8 @@ class _Grid:
             raise FormatError(str(self.path), "holds no cell")
         cell = np.concatenate(cells)
         groups = Groups(
-            self._groups(self.point_data, np.arange(self.n_points)),
-            self._groups(self.cell_data, cell),
+            self._groups(self.point_data, np.arange(self.n_points), self.n_points),
+            self._groups(self.cell_data, cell, self.n_cells),
             self._sides(cell, np.repeat([*elements], [len(block) for block in elements.values()])),
         )
         source = Source("vtu", self.path.name, 2.0**-52, self.carried)
@@ -202,7 +202,7 @@ class _Grid:
         found = {}
         for name, values in self.cell_data.items():
             if name.startswith(SIDES):
-                bits = np.concatenate(values)[rows].astype(np.int64)
+                bits = self._of_all(name, values, self.n_cells)[rows].astype(np.int64)
                 element, side = np.nonzero((bits[:, None] >> np.arange(8)) & 1)
                 if self.turned:  # the faces beside the first edge of a wedge have changed places
                     side = np.where((kind[element] == "wedge") & np.isin(side, (2, 4)), 6 - side, side)
@@ -214,9 +214,17 @@ class _Grid:
             return None
         return np.concatenate(data[name]).astype(np.int64)
 
-    def _groups(self, data: dict[str, list[Array]], rows: Array) -> dict[str, Array]:
+    def _of_all(self, name: str, values: list[Array], count: int) -> Array:
+        """The values of an array of all pieces."""
+        every = np.concatenate(values)
+        if len(every) != count:
+            raise FormatError(str(self.path), f"the array {name!r} has {len(every):,} values for {count:,}")
+        return every
+
+    def _groups(self, data: dict[str, list[Array]], rows: Array, count: int) -> dict[str, Array]:
         found = {}
         for name, values in data.items():
             if name.startswith(GROUP):
-                found[name.removeprefix(GROUP)] = np.flatnonzero(np.concatenate(values)[rows]).astype(np.int32)
+                marked = self._of_all(name, values, count)
+                found[name.removeprefix(GROUP)] = np.flatnonzero(marked[rows]).astype(np.int32)
         return found

@@ -1,0 +1,63 @@
+"""Numbers that are none, counts that nothing could hold, and limits that no element can meet are refused at once."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+import shapes
+from test_openings import panel
+
+import oddseam
+from oddseam.inputs import check_count
+
+
+@pytest.mark.parametrize(
+    "do",
+    [
+        lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=math.nan),
+        lambda m: oddseam.cut_opening(m, at=(math.nan, 5, 0), diameter=1.0),
+        lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, collars=(0.2, math.nan)),
+        lambda m: oddseam.remesh(m, size=math.nan),
+        lambda m: oddseam.coarsen(m, deviation=math.nan),
+        lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=math.nan),
+        lambda m: oddseam.imprint(m, [(1, 1, 0), (math.nan, 2, 0)]),
+    ],
+)
+def test_what_is_no_number_is_refused_by_name(do):
+    with pytest.raises(oddseam.Refusal, match=r"is nan, which is no number"):
+        do(panel(12))
+
+
+@pytest.mark.parametrize(
+    ("do", "said"),
+    [
+        (lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, nodes=10**12), "nodes of an outline: 1,000,000,000,000 are more"),
+        (lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, nodes=2), "2 are too few; 4 at least"),
+        (lambda m: oddseam.imprint(m, [(1, 1, 0), (4, 2, 0)], count=10**12), "points of the line: .* are more"),
+        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=1e300), "rows of the wall"),
+        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=1.0, rows=10**12), "rows of the wall"),
+        (lambda m: oddseam.repeat(m, "ids 1", times=10**12, vector=(1, 0, 0)), "copies"),
+        (lambda m: oddseam.refine(m, "all", times=10**6), "times"),
+        (lambda m: oddseam.find_features(m, noise=1e300), "is no distance within the part"),
+        (lambda m: oddseam.improve(m, minimum_angle=200.0), "between 0 and 90"),
+        (lambda m: oddseam.coarsen(m, facets=50, limits={"scaled_jacobian": 7.0}), "between -1 and 1"),
+    ],
+)  # fmt: skip
+def test_counts_and_limits_beyond_all_sense_are_refused(do, said):
+    with pytest.raises(oddseam.Refusal, match=said):
+        do(panel(12))
+    check_count("things", 10_000_000)
+
+
+def test_an_angle_that_no_triangle_has_is_refused():
+    with pytest.raises(oddseam.Refusal, match="no triangle has a smallest angle above 60; 75 cannot be reached"):
+        oddseam.improve(shapes.mesh(shapes.torus()), minimum_angle=75.0)
+
+
+@pytest.mark.parametrize("value", ["nan", "inf", "-inf", "1e999"])
+def test_commands_take_no_such_numbers(run, tmp_path, value):
+    oddseam.write_mesh(panel(12), tmp_path / "m.seam")
+    done = run("cut", "m.seam", "--at", "5,5,0", f"--diameter={value}", "-o", "o.seam")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1 and not (tmp_path / "o.seam").exists()
+    assert "is no number" in done.stderr
