@@ -13,13 +13,19 @@ from typing import Any
 
 import numba
 
+from oddseam.read_only import ShippedCache, is_writable
+
 logger = logging.getLogger(__name__)
 _told = False
 
 
 def kernel(function: Callable[..., Any]) -> Any:
     """Compile a function of arrays and scalars lazily, with its result kept on disk."""
-    return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+    if is_writable(Path(function.__code__.co_filename).parent):
+        return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+    dispatcher: Any = numba.njit(nogil=True, error_model="numpy")(function)
+    dispatcher._cache = ShippedCache(function)
+    return dispatcher
 
 
 def announce(*kernels: Any) -> None:
@@ -28,11 +34,23 @@ def announce(*kernels: Any) -> None:
     if _told or all(_is_ready(one) for one in kernels):
         return
     _told = True
-    logger.warning("compiling for this processor; this happens once (`oddseam warm-up` does it ahead)")
+    kept = next((_kept_in(one) for one in kernels if not _is_ready(one)), "")
+    where = f", and kept in {kept}" if kept else ""
+    logger.warning(f"compiling for this processor; this happens once (`oddseam warm-up` does it ahead){where}")
+
+
+def _kept_in(one: Any) -> str:
+    """Where what is compiled is kept, if that is not beside the source."""
+    cache = one._cache
+    if not isinstance(cache, ShippedCache):
+        return ""
+    return str(Path(cache.kept.cache_path).parent) if cache.kept is not None else "memory alone"
 
 
 def _is_ready(one: Any) -> bool:
     if one.signatures:
         return True
     name = f"{one.py_func.__module__.rpartition('.')[2]}.{one.py_func.__name__}-*.nbi"
-    return any(Path(one.stats.cache_path).glob(name))
+    kept = getattr(one._cache, "kept", None)
+    folders = [one.stats.cache_path, *([kept.cache_path] if kept is not None else [])]
+    return any(any(Path(folder).glob(name)) for folder in folders)
