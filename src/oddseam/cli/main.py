@@ -43,6 +43,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit status."""
     args = build_parser().parse_args(argv)
     logging.basicConfig(format="oddseam: %(message)s", level=logging.WARNING, stream=sys.stderr)
+    if argv is None:
+        importlib.import_module("oddseam.cli.stopping").end_when_told()
     try:
         arguments = importlib.import_module("oddseam.cli.arguments")
         rooms = [importlib.import_module(f"oddseam.cli.{room}") for room in ("verbs", "edits", "morphing")]

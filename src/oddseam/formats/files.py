@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import mmap
 import os
-import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
 from oddseam.errors import FormatError
+from oddseam.parts_of_files import begin, finish
 
 #: The bytes of a file: a memory map, or bytes.
 Data = mmap.mmap | bytes
@@ -39,7 +39,7 @@ def opened(path: Path) -> Iterator[Data]:
 def write_whole(path: Path, fill: Callable[[BinaryIO], None]) -> None:
     """Write a file through a temporary one beside it, so that the old one stays whole."""
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        handle, name = begin(path)
     except OSError as error:
         raise FormatError(str(path), f"cannot be written: {_reason(error)}") from error
     try:
@@ -51,9 +51,11 @@ def write_whole(path: Path, fill: Callable[[BinaryIO], None]) -> None:
         os.umask(mask)
         os.chmod(name, 0o666 & ~mask)
         os.replace(name, path)
+        finish(name)
     except BaseException as error:
         with suppress(OSError):
             os.unlink(name)
+        finish(name)
         if isinstance(error, OSError):
             raise FormatError(str(path), f"cannot be written: {_reason(error)}") from error
         raise
