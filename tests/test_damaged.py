@@ -146,3 +146,12 @@ def test_the_room_can_be_set(tmp_path, monkeypatch):
     monkeypatch.setenv("ODDSEAM_MOST_FACETS", "many")
     with pytest.raises(oddseam.Refusal, match="ODDSEAM_MOST_FACETS is 'many', which is no count"):
         oddseam.read_mesh(tmp_path / "a.3mf")
+
+
+@pytest.mark.parametrize("name", ["a.bdf", "a.inp"])
+def test_a_deck_cut_short_within_its_nodes_is_no_mesh(tmp_path, name):
+    mesh = oddseam.assign_property(shapes.mesh(shapes.cube()), thickness=1.0, young=7e4, poisson=0.3)
+    oddseam.write_mesh(mesh, tmp_path / name)
+    text = (tmp_path / name).read_text()
+    (tmp_path / name).write_text(text[: text.index("CTRIA3" if name == "a.bdf" else "*ELEMENT")])
+    assert "holds 8 nodes and no element: it is cut short" in refused(tmp_path / name)

@@ -47,10 +47,11 @@ def read_openings(path: str | Path) -> list[dict[str, Any]]:
         reader = csv.DictReader(file)
         names = [name.strip() for name in reader.fieldnames or ()]
         strange = [name for name in names if name not in _COLUMNS]
-        if strange or not {"x", "y", "z"} <= set(names):
-            known = ", ".join(_COLUMNS)
-            reason = f"column {strange[0]!r} is not known" if strange else "columns x, y and z are needed"
-            raise FormatError(str(path), f"{reason}; there are {known}", "line 1")
+        missing = [name for name in "xyz" if name not in names]
+        if strange or missing:
+            reason = f"column {strange[0]!r} is not known" if strange else f"the column {missing[0]!r} is not there"
+            may_be = ", ".join(_COLUMNS)
+            raise FormatError(str(path), f"{reason}: x, y and z are needed, and columns may be {may_be}", "line 1")
         reader.fieldnames = names
         rows = [_row(path, reader.line_num, row) for row in reader]
     if not rows:

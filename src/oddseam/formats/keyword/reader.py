@@ -73,6 +73,11 @@ def read(path: Path, data: Data) -> Mesh:
             deck.carried[name] = deck.carried.get(name, 0) + 1
     if not nodes and not elements:
         raise FormatError(str(path), "no *NODE and no *ELEMENT that is understood in it")
+    if not elements and not any(block.name in ("ELEMENT", "RIGID BODY", "INCLUDE") for block in lines.blocks):
+        count = sum(len(ids) for _, ids, _ in nodes)
+        raise FormatError(
+            str(path), f"holds {count:,} nodes and no element: it is cut short, or a piece that others include"
+        )
     return _mesh(path, whole, lines, deck, nodes, elements)
 
 

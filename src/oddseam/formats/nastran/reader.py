@@ -75,6 +75,10 @@ def read(path: Path, data: Data) -> Mesh:
         role[block.record], key[block.record] = ELEMENT, block.id
     if not len(grids) and not blocks:
         raise FormatError(str(path), "no GRID card and no element in it")
+    if not blocks and not any(name.startswith(("C", "R")) and not name.startswith("CORD") for name in scan.names):
+        raise FormatError(
+            str(path), f"holds {len(grids):,} nodes and no element: it is cut short, or a piece that others include"
+        )
     role[scan.of("ENDDATA")] = END
     return _mesh(path, whole, scan, deck, (ids, frame, given), blocks, (role, key), partial)
 
