@@ -277,7 +277,7 @@ def test_many_openings_come_from_a_table(run, tmp_path):
     assert "roundness" in run("openings", "two.seam", "--unit", "mm").stdout
     for text, reason in (
         ("x,y,z,radius\n1,1,0,2\n", "'radius' is not known"),
-        ("x,y\n1,1\n", "columns x, y and z"),
+        ("x,y\n1,1\n", "the column 'z' is not there"),
         ("x,y,z,diameter\n5,5,0,wide\n", "line 2.*'wide' is no number"),
         ("x,y,z,diameter\n5,5,0\n", "line 2"),
         ("x,y,z,dx\n5,5,0,1\n", "go together"),
