@@ -1,12 +1,12 @@
-"""Compiling every kernel ahead of time, each family in a process of its own."""
+"""Compiling every kernel ahead of time."""
 
 from __future__ import annotations
 
 import importlib
+import multiprocessing
 import os
-import subprocess
-import sys
 import time
+from concurrent.futures import ProcessPoolExecutor
 
 #: Modules with kernels; each has a ``warm_up`` that runs all of them on tiny input.
 FAMILIES = (
@@ -42,16 +42,22 @@ FAMILIES = (
 
 
 def warm_up() -> float:
-    """Compile what is not compiled for this processor yet; returns the seconds it took."""
+    """Compile what is not compiled for this processor yet; returns the seconds it took.
+
+    As many processes as there are cores take families in order, so that what several use is compiled once in each.
+    """
     start = time.perf_counter()
-    if (os.cpu_count() or 1) == 1:
+    workers = os.cpu_count() or 1
+    if workers == 1:
         for name in FAMILIES:
-            importlib.import_module(name).warm_up()
-        return time.perf_counter() - start
-    running = [
-        subprocess.Popen([sys.executable, "-c", f"import {name} as family; family.warm_up()"]) for name in FAMILIES
-    ]
-    codes = [process.wait() for process in running]
-    if any(codes):
-        raise RuntimeError("a kernel could not be compiled")
+            _drill(name)
+    else:
+        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
+            for done in [pool.submit(_drill, name) for name in FAMILIES]:
+                done.result()
     return time.perf_counter() - start
+
+
+def _drill(name: str) -> None:
+    """Run all kernels of a family."""
+    importlib.import_module(name).warm_up()
