@@ -61,3 +61,15 @@ def test_commands_take_no_such_numbers(run, tmp_path, value):
     done = run("cut", "m.seam", "--at", "5,5,0", f"--diameter={value}", "-o", "o.seam")
     assert done.returncode == 2 and done.stderr.count("\n") == 1 and not (tmp_path / "o.seam").exists()
     assert "is no number" in done.stderr
+
+
+def test_the_number_of_threads_can_be_said(monkeypatch):
+    from oddseam.geometry.threads import in_shares
+
+    monkeypatch.setenv("ODDSEAM_THREADS", "1")
+    assert in_shares(lambda start, stop: (start, stop), 100_000) == [(0, 100_000)]
+    monkeypatch.setenv("ODDSEAM_THREADS", "3")
+    assert len(in_shares(lambda start, stop: (start, stop), 100_000)) == 3
+    monkeypatch.setenv("ODDSEAM_THREADS", "none")
+    with pytest.raises(oddseam.Refusal, match="ODDSEAM_THREADS is 'none', which is no count of threads"):
+        in_shares(lambda start, stop: (start, stop), 100_000)

@@ -10,10 +10,29 @@ from typing import TypeVar
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.errors import Refusal
 
 Result = TypeVar("Result")
+#: Sets how many threads work at most.
+VARIABLE = "ODDSEAM_THREADS"
 #: Elements that are measured at once.
 _RUN = 100_000
+
+
+def most_threads() -> int:
+    """As many as there are cores, or as ``ODDSEAM_THREADS`` says.
+
+    Raises
+    ------
+    Refusal
+        If that is no count.
+    """
+    said = os.environ.get(VARIABLE, "")
+    if not said:
+        return os.cpu_count() or 1
+    if not (said.isascii() and said.isdecimal() and 0 < len(said) < 5 and int(said) > 0):
+        raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is no count of threads")
+    return int(said)
 
 
 def in_shares(
@@ -31,7 +50,7 @@ def in_shares(
     most : int, optional
         Rows in a share; fewer than all of a thread's where shares take unequal time or room.
     """
-    threads = min(os.cpu_count() or 1, 1 + rows // least)
+    threads = min(most_threads(), 1 + rows // least)
     shares = max(threads, 0 if most is None else -(-rows // most))
     cuts = [rows * i // shares for i in range(shares + 1)]
     if threads == 1:
