@@ -55,7 +55,7 @@ class _Reading:
         self._scan = Scan(as_one(records.text.tobytes()))
         self._frames = frames_of(records)
         self._target = Targets(mesh)
-        self._had = {what: set(records.key[records.role == role].tolist()) for what, role in _ROLES}
+        self._had = {what: np.sort(records.key[records.role == role]) for what, role in _ROLES}
         self._left: Counter[str] = Counter()
         self._holds = self._gathered({"SPC": self._spc, "SPC1": self._spc1})
         self._acts = self._gathered(
@@ -131,7 +131,11 @@ class _Reading:
 
     def _run(self, what: str, first: int, last: int) -> list[int]:
         """Nodes or elements of a run that are or were in the deck; a single one in any case."""
-        return [first] if first == last else sorted(n for n in self._had[what] if first <= n <= last)
+        if first == last:
+            return [first]
+        begin, end = np.searchsorted(self._had[what], [first, last + 1])
+        numbers: list[int] = self._had[what][begin:end].tolist()
+        return numbers
 
     def _pload4(self, card: Card) -> Iterator[tuple[int, int, float]]:
         value = card.real(3) or 0.0
