@@ -86,7 +86,7 @@ def read(path: Path, data: Data) -> Mesh:
 def _of_grids(columns: Columns) -> dict[str, int]:
     """What cards of nodes say besides where they are, with counts."""
     told = {"frames for output on GRID cards": 5, "constraints on GRID cards": 6}
-    return {what: count for what, k in told.items() if (count := int(columns.given(k).sum()))}
+    return {what: count for what, k in told.items() if (count := int((columns.numbers(k)[0] > 0).sum()))}
 
 
 @contextmanager
