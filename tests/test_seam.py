@@ -82,3 +82,14 @@ def test_any_damage_gives_a_mesh_or_one_line(tmp_path, data):
         oddseam.read_mesh(path)
     except oddseam.OddSeamError as error:
         assert "\n" not in str(error)
+
+
+def test_a_header_that_would_have_to_be_guessed_is_refused_without_a_warning(everything, tmp_path, recwarn):
+    path, old_style = tmp_path / "a.seam", tmp_path / "b.seam"
+    oddseam.write_mesh(everything, path)
+    with zipfile.ZipFile(path) as old, zipfile.ZipFile(old_style, "w", zipfile.ZIP_STORED) as new:
+        for name in old.namelist():
+            new.writestr(name, old.read(name).replace(b"(20, 3), ", b"(20L, 3),"))
+    with pytest.raises(oddseam.FormatError, match="content is damaged"):
+        oddseam.read_mesh(old_style)
+    assert not recwarn.list

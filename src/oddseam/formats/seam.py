@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import json
+import warnings
 import zipfile
 from dataclasses import asdict
 from pathlib import Path
@@ -116,12 +117,15 @@ def read(path: Path, data: Data) -> Mesh:
         raise FormatError(str(path), str(error)) from error
     except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
         raise FormatError(str(path), f"the container is damaged ({error})") from error
-    except (KeyError, ValueError, TypeError, AttributeError, IndexError, ArithmeticError, TokenError) as error:
+    except (KeyError, ValueError, TypeError, AttributeError, IndexError, ArithmeticError, TokenError, Warning) as error:
         raise FormatError(str(path), f"the content is damaged ({type(error).__name__}: {error})") from error
 
 
 def _array(content: bytes) -> Array:
-    array: Array = np.lib.format.read_array(io.BytesIO(content), allow_pickle=False, max_header_size=10_000)
+    """An array of the container; what its header leaves to guess, NumPy warns of and we refuse."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        array: Array = np.lib.format.read_array(io.BytesIO(content), allow_pickle=False, max_header_size=10_000)
     return array
 
 
