@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -66,8 +66,22 @@ class Loads:
     left: list[str] = field(default_factory=list)
 
 
-#: How the loads of a deck are read, by its format.
-READERS: dict[str, Callable[[Mesh, Records], Loads]] = {}
+class LeftOutError(Exception):
+    """Why a card or a line is not taken."""
+
+
+def framed_lost(constraints: Mapping[tuple[int, int], float], framed: Collection[int]) -> list[tuple[int, int]]:
+    """Constraints of nodes with frames of their own that do not hold in the basic frame too.
+
+    Those do that hold all three translations, or all three rotations, of a node at zero.
+    """
+    lost = list[tuple[int, int]]()
+    for node, its in components([key for key in constraints if key[0] in framed]).items():
+        for group in (MOVES, TURNS):
+            there = [(node, component) for component in group if component in its]
+            if len(there) < 3 or any(constraints[key] for key in there):
+                lost += there
+    return lost
 
 
 def loads_of(mesh: Mesh) -> Loads:
@@ -75,13 +89,12 @@ def loads_of(mesh: Mesh) -> Loads:
     source = mesh.source
     if source is None or source.records is None or source.format not in READERS:
         return Loads()
-    loads = READERS[source.format](mesh, source.records)
-    return _on_what_is_there(mesh, loads)
-
-
-def _on_what_is_there(mesh: Mesh, loads: Loads) -> Loads:
-    """Without what acts on nodes that no shell or solid uses, and on elements that are not there."""
     target = Targets(mesh)
+    return _on_what_is_there(READERS[source.format](mesh, source.records, target), target)
+
+
+def _on_what_is_there(loads: Loads, target: Targets) -> Loads:
+    """Without what acts on nodes that no shell or solid uses, and on elements that are not there."""
     gone: dict[str, set[int]] = {"nodes that no shell or solid uses": set(), "elements that are not there": set()}
     of_nodes, of_elements = gone.values()
     for case in loads.cases:
@@ -154,3 +167,7 @@ def components(held: Collection[tuple[int, int]]) -> dict[int, list[int]]:
     for node, component in sorted(held):
         found.setdefault(node, []).append(component)
     return found
+
+
+#: How the loads of a deck are read, by its format.
+READERS: dict[str, Callable[[Mesh, Records, Targets], Loads]] = {}

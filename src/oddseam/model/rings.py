@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.model.kinds import KINDS
 from oddseam.model.mesh import Mesh
 
 
@@ -57,3 +58,9 @@ def having(mesh: Mesh, nodes: Array, *, every: bool = False) -> Array:
     """(m,) bool: elements with any, or every, node among some (a mask)."""
     held = [nodes[block.connectivity] for block in mesh.elements.values()]
     return np.concatenate([np.zeros(0, bool), *((its.all if every else its.any)(axis=1) for its in held)])
+
+
+def corner_means(mesh: Mesh) -> Array:
+    """(m, 3) the mean of the corners of every element."""
+    found = [mesh.nodes[b.connectivity[:, : KINDS[name].corners]].mean(axis=1) for name, b in mesh.elements.items()]
+    return np.concatenate([np.zeros((0, 3)), *found])

@@ -8,9 +8,9 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.findings.qualities import element_quality
-from oddseam.geometry.quality import MORE_IS_WORSE
-from oddseam.model import KINDS, Mesh
-from oddseam.model.rings import nodes_of
+from oddseam.findings.worsening import sign_of
+from oddseam.model import Mesh
+from oddseam.model.rings import corner_means, nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.selection import measure_name, pick
 
@@ -95,8 +95,7 @@ def picked_nodes(mesh: Mesh, chosen: Array, of: str) -> Array:
 def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[dict[str, Any]]:
     kinds = np.repeat(list(mesh.elements), [len(block) for block in mesh.elements.values()])[chosen]
     ids = mesh.element_ids[chosen]
-    middles = [mesh.nodes[b.connectivity[:, : KINDS[name].corners]].mean(axis=1) for name, b in mesh.elements.items()]
-    places = np.concatenate(middles)[chosen]
+    places = corner_means(mesh)[chosen]
     values = np.full((len(measures), mesh.n_elements), np.nan)
     for index, measured in element_quality(mesh).values() if measures else ():
         for k, name in enumerate(measures):
@@ -105,8 +104,7 @@ def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[dict[str, 
     values = values[:, chosen]
     order = np.argsort(ids, kind="stable")
     if measures:
-        sign = -1.0 if measures[0] in MORE_IS_WORSE else 1.0
-        order = order[np.argsort(sign * values[0, order], kind="stable")]
+        order = order[np.argsort(sign_of(measures[0]) * values[0, order], kind="stable")]
     return [
         {"ids": [int(ids[k])], "kind": str(kinds[k]), "place": places[k].tolist(),
          "values": {name: float(values[j, k]) for j, name in enumerate(measures) if not np.isnan(values[j, k])}}

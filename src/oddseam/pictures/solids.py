@@ -12,6 +12,7 @@ from oddseam.geometry.planes import Plane, as_plane
 from oddseam.model import KINDS, Elements, Mesh
 from oddseam.model.faces import triangulate
 from oddseam.model.outer_faces import outer_faces
+from oddseam.model.rings import corner_means
 from oddseam.pictures.scene import Scene, shown_of
 
 
@@ -31,7 +32,7 @@ def solid_scene(
     if cut is not None:
         point, normal = as_plane(cut)
         normal = -normal if normal @ toward_eye < 0 else normal
-        shown &= (_middles(mesh) - point) @ normal <= 0
+        shown &= (corner_means(mesh) - point) @ normal <= 0
         where = ", ".join(f"{c:.4g}" for c in point)
         said.append(f"whole elements behind ({where}) across ({', '.join(f'{c:.3g}' for c in normal + 0.0)})")
     kept, rows, at = dict[str, Elements](), [np.zeros(0, np.int64)], 0
@@ -64,9 +65,3 @@ def solid_scene(
 def _bare(mesh: Mesh) -> Mesh:
     """The nodes and parts alone."""
     return Mesh(mesh.nodes, {}, mesh.parts, mesh.node_ids)
-
-
-def _middles(mesh: Mesh) -> Array:
-    """(m, 3) the mean of the corners of every element."""
-    found = [mesh.nodes[b.connectivity[:, : KINDS[name].corners]].mean(axis=1) for name, b in mesh.elements.items()]
-    return np.concatenate([np.zeros((0, 3)), *found])

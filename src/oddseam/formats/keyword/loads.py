@@ -13,7 +13,7 @@ from oddseam.formats.decks import real_text
 from oddseam.formats.includes import as_one
 from oddseam.formats.keyword.lines import Block, Lines
 from oddseam.formats.keyword.texts import WIDTH
-from oddseam.formats.loads import TURNS, Case, Loads, Targets, components
+from oddseam.formats.loads import TURNS, Case, LeftOutError, Loads, Targets, components, framed_lost
 from oddseam.formats.losses import Remarks
 from oddseam.model import Mesh
 from oddseam.model.source import Records
@@ -24,10 +24,6 @@ _PROCEDURES = ("STATIC", "DYNAMIC", "FREQUENCY", "BUCKLE", "HEAT TRANSFER", "COU
                "COMPLEX FREQUENCY", "GREEN", "SENSITIVITY", "ELECTROMAGNETICS", "SUBSTRUCTURE GENERATE")  # fmt: skip
 
 
-class _LeftOutError(Exception):
-    """Why a line is not taken."""
-
-
 @dataclass
 class _Step:
     """The keywords of a step, and whether it holds nothing but loads that stand still."""
@@ -36,16 +32,16 @@ class _Step:
     is_static: bool = False
 
 
-def read_loads(mesh: Mesh, records: Records) -> Loads:
+def read_loads(mesh: Mesh, records: Records, target: Targets) -> Loads:
     """BOUNDARY, CLOAD and DLOAD of static steps; each step goes on from the one before it."""
-    return _Reading(mesh, records).loads()
+    return _Reading(mesh, records, target).loads()
 
 
 class _Reading:
     """One deck while its loads are read."""
 
-    def __init__(self, mesh: Mesh, records: Records) -> None:
-        self._mesh, self._lines, self._target = mesh, Lines(as_one(records.text.tobytes())), Targets(mesh)
+    def __init__(self, mesh: Mesh, records: Records, target: Targets) -> None:
+        self._mesh, self._lines, self._target = mesh, Lines(as_one(records.text.tobytes())), target
         self._node_sets = {name.upper(): its for name, its in mesh.groups.nodes.items()}
         self._element_sets = {name.upper(): its for name, its in mesh.groups.elements.items()}
         self._left: Counter[str] = Counter()
@@ -108,13 +104,13 @@ class _Reading:
         new = Case()
         try:
             if more:
-                raise _LeftOutError(f"with {', '.join(sorted(more))}")
+                raise LeftOutError(f"with {', '.join(sorted(more))}")
             for _, words in self._lines.words(block):
                 take(words, new)
         except (ValueError, IndexError):
             self._left[f"*{block.name} whose lines are not understood"] += 1
             return
-        except _LeftOutError as why:
+        except LeftOutError as why:
             self._left[f"*{block.name} {why}"] += 1
             return
         if block.options.get("OP", "MOD").upper() == "NEW":
@@ -142,7 +138,7 @@ class _Reading:
         first = int(words[1])
         last = int(words[2]) if len(words) > 2 and words[2] else first
         if not 1 <= first <= last <= 6:
-            raise _LeftOutError(f"of components {first} to {last}")
+            raise LeftOutError(f"of components {first} to {last}")
         value = float(words[3]) if len(words) > 3 and words[3] else 0.0
         for node in self._nodes(words[0]):
             case.constraints.update({(node, component): value for component in range(first, last + 1)})
@@ -150,17 +146,17 @@ class _Reading:
     def _force(self, words: list[str], case: Case) -> None:
         component = int(words[1])
         if not 1 <= component <= 6:
-            raise _LeftOutError(f"of component {component}")
+            raise LeftOutError(f"of component {component}")
         for node in self._nodes(words[0]):
             if node in self._framed:
-                raise _LeftOutError("on nodes with a frame of their own")
+                raise LeftOutError("on nodes with a frame of their own")
             case.forces[node, component] = float(words[2])
 
     def _pressure(self, words: list[str], case: Case) -> None:
         elements, label = self._elements(words[0]), words[1].upper()
         if label == "GRAV":
             if len(set(elements) & self._target.row.keys()) < len(self._target.row):
-                raise _LeftOutError("with gravity on some of the elements")
+                raise LeftOutError("with gravity on some of the elements")
             case.gravity = case.gravity + float(words[2]) * np.array([float(word) for word in words[3:6]])
             return
         solids = [self._target.is_solid(element) for element in elements]
@@ -169,10 +165,10 @@ class _Reading:
         elif label[:1] == "P" and label[1:].isdecimal() and all(solids):
             side = int(label[1:]) - 1
         else:
-            raise _LeftOutError(f"with {label} on {'solids' if any(solids) else 'shells'}")
+            raise LeftOutError(f"with {label} on {'solids' if any(solids) else 'shells'}")
         for element in elements:
             if side >= 0 and side not in dict(self._target.sides(element)):
-                raise _LeftOutError(f"with {label} on solids that have no such face")
+                raise LeftOutError(f"with {label} on solids that have no such face")
             case.pressures[element, side] = float(words[2])
 
     def _nodes(self, word: str) -> list[int]:
@@ -183,13 +179,9 @@ class _Reading:
 
     def _plain(self, case: Case) -> Case:
         """Without constraints in frames of their own, unless a node is held all ways."""
-        for node, its in components({key for key in case.constraints if key[0] in self._framed}).items():
-            for group in ((1, 2, 3), TURNS):
-                there = [c for c in group if c in its]
-                if there and (len(there) < 3 or any(case.constraints[node, c] for c in there)):
-                    self._left["constraint(s) on nodes with a frame of their own"] += len(there)
-                    for component in there:
-                        del case.constraints[node, component]
+        for key in framed_lost(case.constraints, self._framed):
+            self._left["constraint(s) on nodes with a frame of their own"] += 1
+            del case.constraints[key]
         return case
 
 
@@ -198,7 +190,7 @@ def _named(word: str, sets: dict[str, Array], ids: Array) -> list[int]:
     if word.isdecimal():
         return [int(word)]
     if word.upper() not in sets:
-        raise _LeftOutError(f"on {word}, which is no set that is read")
+        raise LeftOutError(f"on {word}, which is no set that is read")
     members: list[int] = ids[sets[word.upper()]].tolist()
     return members
 
@@ -211,6 +203,8 @@ def load_lines(mesh: Mesh, sets: list[str], cases: list[Case], said: Remarks) ->
 
     Constraints that all cases have in common stand before the steps.
     """
+    if not cases:
+        return
     target = Targets(mesh)
     same = all(case.constraints == cases[0].constraints for case in cases)
     acting = [case for case in cases if case.acts or not same]
@@ -220,7 +214,7 @@ def load_lines(mesh: Mesh, sets: list[str], cases: list[Case], said: Remarks) ->
         said.lost.append(
             f"rotations of {len({node for node, _ in turned}):,} nodes of solids, which have none: held or loaded"
         )
-    if same and cases:
+    if same:
         yield from _boundary_lines(cases[0], turned, "")
     for k, case in enumerate(acting):
         again = ", OP=NEW" if k else ""

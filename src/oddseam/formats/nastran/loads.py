@@ -12,7 +12,7 @@ import numpy as np
 from oddseam.arrays import Array, runs_text
 from oddseam.formats.decks import real_text
 from oddseam.formats.includes import as_one
-from oddseam.formats.loads import MOVES, TURNS, Case, Loads, Targets, components
+from oddseam.formats.loads import MOVES, TURNS, Case, LeftOutError, Loads, Targets, components, framed_lost
 from oddseam.formats.nastran.fields import LARGE, SMALL, Card, card_text
 from oddseam.formats.nastran.points import frames_of
 from oddseam.formats.nastran.references import mentions
@@ -28,10 +28,6 @@ _CHOICE = re.compile(r"(SPC|LOAD)\s*=\s*(\d+)", re.IGNORECASE)
 _LOADS_FROM = 1000
 
 
-class _LeftOutError(Exception):
-    """Why a card is not taken."""
-
-
 @dataclass
 class _Sets:
     """What cards say, by the number of their set, and which cards those are."""
@@ -43,18 +39,18 @@ class _Sets:
         return self.held.setdefault(number, Case())
 
 
-def read_loads(mesh: Mesh, records: Records) -> Loads:
+def read_loads(_: Mesh, records: Records, target: Targets) -> Loads:
     """SPC, SPC1, FORCE, MOMENT, PLOAD2, PLOAD4, GRAV, LOAD and SPCADD, as the case control chooses them."""
-    return _Reading(mesh, records).loads()
+    return _Reading(records, target).loads()
 
 
 class _Reading:
     """One deck while its loads are read."""
 
-    def __init__(self, mesh: Mesh, records: Records) -> None:
+    def __init__(self, records: Records, target: Targets) -> None:
         self._scan = Scan(as_one(records.text.tobytes()))
         self._frames = frames_of(records)
-        self._target = Targets(mesh)
+        self._target = target
         self._had = {what: np.sort(records.key[records.role == role]) for what, role in _ROLES}
         self._left: Counter[str] = Counter()
         self._holds = self._gathered({"SPC": self._spc, "SPC1": self._spc1})
@@ -62,7 +58,7 @@ class _Reading:
             {"FORCE": self._force, "MOMENT": self._force, "PLOAD2": self._pressure, "PLOAD4": self._pressure,
              "GRAV": self._gravity}
         )  # fmt: skip
-        self._output_frame, self._permanent = self._of_grids()
+        self._framed, self._permanent = self._of_grids()
 
     def _gathered(self, takers: dict[str, Callable[[Card, Case], None]]) -> _Sets:
         """All cards of some names; what cannot be taken is counted with its reason."""
@@ -74,7 +70,7 @@ class _Reading:
                     take(card, its)
                 except ValueError as error:
                     self._left[f"{name} cards: {error}"] += 1
-                except _LeftOutError as why:
+                except LeftOutError as why:
                     self._left[f"{name} cards {why}"] += 1
                 else:
                     sets.of(number).add(its)
@@ -101,10 +97,10 @@ class _Reading:
         if not frame:
             return vector
         if frame not in self._frames:
-            raise _LeftOutError(f"in a frame that is not read ({frame})")
+            raise LeftOutError(f"in a frame that is not read ({frame})")
         its = self._frames[frame]
         if at is None and its.kind:
-            raise _LeftOutError("along a round frame")
+            raise LeftOutError("along a round frame")
         return np.asarray(vector @ its.directions(np.zeros(3) if at is None else at))
 
     def _force(self, card: Card, case: Case) -> None:
@@ -126,7 +122,7 @@ class _Reading:
             found = list(self._pload4(card))
         for element, side, value in found:
             if side < 0 and self._target.is_solid(element):
-                raise _LeftOutError("on solids without a face")
+                raise LeftOutError("on solids without a face")
             case.pressures[element, side] = case.pressures.get((element, side), 0.0) + value
 
     def _run(self, what: str, first: int, last: int) -> list[int]:
@@ -140,9 +136,9 @@ class _Reading:
     def _pload4(self, card: Card) -> Iterator[tuple[int, int, float]]:
         value = card.real(3) or 0.0
         if any(card.real(k, None) not in (None, value) for k in (4, 5, 6)):
-            raise _LeftOutError("that differ from corner to corner")
+            raise LeftOutError("that differ from corner to corner")
         if any(card.text(k) for k in range(9, 13)) and any(card.real(k) for k in (10, 11, 12)):
-            raise _LeftOutError("along a direction")
+            raise LeftOutError("along a direction")
         element = card.whole(2)
         if card.text(7).upper() == "THRU" or not card.text(7):
             last = card.whole(8, element) if card.text(7) else element
@@ -167,18 +163,19 @@ class _Reading:
                 fits = not other if kind.startswith("wedge") else other in corners
             found += [number] if fits else []
         if len(found) != 1:
-            raise _LeftOutError("whose nodes name no face of their solid")
+            raise LeftOutError("whose nodes name no face of their solid")
         return found[0]
 
-    def _of_grids(self) -> tuple[dict[int, int], dict[int, str]]:
-        """Nodes whose results are in a frame, and components that their own card holds."""
+    def _of_grids(self) -> tuple[set[int], dict[int, str]]:
+        """Nodes whose results are in a turned frame, and components that their own card holds."""
         default = next((card for _, card in self._scan.cards("GRDSET")), Card("GRDSET", [], SMALL))
         columns = self._scan.fields(self._scan.of("GRID"), 7)
         ids, frame = columns.whole(0, "GRID"), columns.whole(5, "GRID", default.whole(6, 0))
         held = columns.whole(6, "GRID", default.whole(7, 0))
-        framed, holding = np.flatnonzero(frame), np.flatnonzero(held)
+        turned = [number for number in np.unique(frame[frame != 0]).tolist() if self._is_turned(number)]
+        holding = np.flatnonzero(held)
         return (
-            dict(zip(ids[framed].tolist(), frame[framed].tolist(), strict=True)),
+            set(ids[np.isin(frame, turned)].tolist()),
             {int(ids[k]): str(held[k]) for k in holding.tolist()},
         )
 
@@ -238,29 +235,23 @@ class _Reading:
 
     def _basic(self, constraints: dict[tuple[int, int], float]) -> dict[tuple[int, int], float]:
         """Those that hold in the basic frame too: of a node with another one, where it is held all ways or none."""
-        kept = dict(constraints)
-        lost = set[int]()
-        for node, its in components(constraints).items():
-            frame = self._output_frame.get(node, 0)
-            plain = frame in self._frames and not self._frames[frame].kind
-            if not frame or (plain and np.array_equal(self._frames[frame].axes, np.eye(3))):
-                continue
-            for group in (MOVES, TURNS):
-                there = [c for c in group if c in its]
-                if there and (len(there) < 3 or any(constraints[node, c] for c in there)):
-                    lost.add(node)
-                    for component in there:
-                        del kept[node, component]
+        lost = dict.fromkeys(framed_lost(constraints, self._framed))
         if lost:
-            self._left[f"constraints in frames of their own: nodes {runs_text(np.array(sorted(lost)))}"] = len(lost)
-        return kept
+            nodes = sorted({node for node, _ in lost})
+            self._left[f"constraints in frames of their own: nodes {runs_text(np.array(nodes))}"] = len(nodes)
+        return {key: value for key, value in constraints.items() if key not in lost}
+
+    def _is_turned(self, frame: int) -> bool:
+        """Whether directions of a frame, which may not be read, are others than those of the basic one."""
+        its = self._frames.get(frame)
+        return its is None or bool(its.kind) or not np.array_equal(its.axes, np.eye(3))
 
 
 def _components(text: str) -> list[int]:
     """Components in digits; 0 is a scalar point's."""
     found = sorted({int(digit) for digit in text})
     if any(not 1 <= component <= 6 for component in found):
-        raise _LeftOutError("of scalar points")
+        raise LeftOutError("of scalar points")
     return found
 
 
@@ -278,6 +269,7 @@ def load_cards(mesh: Mesh, cases: list[Case]) -> tuple[list[str], list[str]]:
     """Lines of the case control, and cards."""
     head, cards = list[str](), list[str]()
     holding: list[dict[tuple[int, int], float]] = []
+    target = Targets(mesh) if any(case.pressures for case in cases) else None
     for k, case in enumerate(cases, 1):
         if case.constraints not in holding:
             holding.append(case.constraints)
@@ -287,7 +279,7 @@ def load_cards(mesh: Mesh, cases: list[Case]) -> tuple[list[str], list[str]]:
         head += [f"{indent}SPC = {holding.index(case.constraints) + 1}\n"] if case.constraints else []
         if case.acts:
             head.append(f"{indent}LOAD = {_LOADS_FROM + k}\n")
-            cards += _load_cards(mesh, case, _LOADS_FROM + k)
+            cards += _load_cards(target, case, _LOADS_FROM + k)
     return head, cards
 
 
@@ -302,8 +294,8 @@ def _constraint_cards(number: int, constraints: dict[tuple[int, int], float]) ->
             yield card_text("SPC", [str(number), str(node), str(component), real_text(value, 16)], LARGE)
 
 
-def _load_cards(mesh: Mesh, case: Case, number: int) -> Iterator[str]:
-    """Cards of one set; gravity stands in a set of its own, as it must."""
+def _load_cards(target: Targets | None, case: Case, number: int) -> Iterator[str]:
+    """Cards of one set, with what pressures act on; gravity stands in a set of its own, as it must."""
     plain = bool(case.forces or case.pressures)
     heavy = bool(case.gravity.any())
     at = number
@@ -316,7 +308,6 @@ def _load_cards(mesh: Mesh, case: Case, number: int) -> Iterator[str]:
             if any(component in its for component in group):
                 vector = [real_text(case.forces.get((node, component), 0.0), 16) for component in group]
                 yield card_text(name, [str(at), str(node), "0", "1.0", *vector], LARGE)
-    target = Targets(mesh) if case.pressures else None
     for (element, side), value in case.pressures.items():
         assert target is not None
         fields = [str(at), str(element), real_text(value, 16)]
