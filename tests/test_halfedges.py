@@ -8,7 +8,7 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 from oddseam.features.curves import trace_curves
-from oddseam.remeshing import halfedge_kernels as he
+from oddseam.remeshing.kernels import half_edges as he
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.sheets import cut_into_sheets
 from oddseam.remeshing.surface import remesh_sheets

@@ -15,7 +15,7 @@ RUN = """
 import sys, oddseam.read_only
 oddseam.read_only.is_writable = lambda folder: False
 import oddseam
-from oddseam.geometry.boxtree_kernels import closest_points as one
+from oddseam.geometry.kernels.box_walks import closest_points as one
 mesh = oddseam.read_mesh(sys.argv[1])
 oddseam.compare(mesh, mesh)
 print(oddseam.prove(mesh).is_closed)

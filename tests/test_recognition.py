@@ -13,13 +13,13 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.features import growing_kernels as kernels
 from oddseam.features.borders import with_borders_that_count
+from oddseam.features.kernels import patch_growth
 from oddseam.features.leftovers import with_leftovers
 from oddseam.features.patches import _skin
 from oddseam.features.recognition import Recognised, recognised, regions_of
 from oddseam.features.ridges import find_ridges
-from oddseam.geometry.primitive_kernels import fit_surface
+from oddseam.geometry.kernels.primitive_fits import fit_surface
 from oddseam.geometry.primitives import PRIMITIVES, Primitive
 from oddseam.remeshing.sheets import cut_into_sheets
 
@@ -59,7 +59,7 @@ def test_a_fit_comes_back_to_the_surface_from_a_poor_start(kind, seed):
 
 @pytest.mark.parametrize("kind", PRIMITIVES)
 def test_kernels_and_primitives_measure_alike(kind):
-    from oddseam.geometry.primitive_kernels import off_surface
+    from oddseam.geometry.kernels.primitive_fits import off_surface
 
     points = np.random.default_rng(3).normal(size=(50, 3))
     surface = SOME[kind]
@@ -93,7 +93,7 @@ def test_growing_stops_at_labels_at_the_tolerance_and_at_a_number():
         label = np.full(m, -1, np.int32) if label is None else label
         queue, mark = np.empty(m, np.int32), np.zeros(m, np.int32)
         starts = np.array([0], np.int32)
-        count = kernels.grow(starts, most, code, numbers, nodes, triangles, normals, across, label, tolerance, 0.9,
+        count = patch_growth.grow(starts, most, code, numbers, nodes, triangles, normals, across, label, tolerance, 0.9,
                              queue, mark, 1)  # fmt: skip
         return np.sort(queue[:count])
 
@@ -109,11 +109,13 @@ def test_settling_ends_where_two_surfaces_are_the_same():
     nodes, triangles, across = grid()
     label = (np.arange(len(triangles)) % 2).astype(np.int32)
     code, numbers = SOME["plane"].code
-    assert kernels.settle(label, np.array([code, code]), np.array([numbers, numbers]), nodes, triangles, across) == 0
+    assert (
+        patch_growth.settle(label, np.array([code, code]), np.array([numbers, numbers]), nodes, triangles, across) == 0
+    )
     tilted = Primitive("plane", np.zeros(3), np.array([0.6, 0.0, 0.8]))
     codes, values = np.array([code, code]), np.array([tilted.code[1], numbers])
     rounds = 0
-    while kernels.settle(label, codes, values, nodes, triangles, across):
+    while patch_growth.settle(label, codes, values, nodes, triangles, across):
         rounds += 1
         assert rounds < 50
     # nothing but what lies on both stays with the plane that is off
@@ -274,7 +276,7 @@ def test_a_fillet_of_a_few_long_strips_of_many_facets_is_a_cylinder(noise):
 
 def test_a_warm_up_compiles_all_that_finding_features_needs():
     code = (
-        "import shapes, oddseam; from oddseam.features import growing_kernels as kernels; kernels.warm_up();"
+        "import shapes, oddseam; from oddseam.features.kernels import patch_growth as kernels; import oddseam.warmup as w; w.features();"
         "names = [name for name in dir(kernels) if hasattr(getattr(kernels, name), 'signatures')];"
         "count = lambda: [len(getattr(kernels, name).signatures) for name in names]; before = count();"
         "oddseam.find_features(shapes.mesh(shapes.bent_pipe(16, 4))); assert before == count(), before"

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import numba
+from numba import types
 
 from oddseam.read_only import ShippedCache, is_writable
 
@@ -21,11 +22,32 @@ _told = False
 
 def kernel(function: Callable[..., Any]) -> Any:
     """Compile a function of arrays and scalars lazily, with its result kept on disk."""
-    if is_writable(Path(function.__code__.co_filename).parent):
-        return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
-    dispatcher: Any = numba.njit(nogil=True, error_model="numpy")(function)
-    dispatcher._cache = ShippedCache(function)
+    return _compiled(function)
+
+
+def helper(function: Callable[..., Any]) -> Any:
+    """Compile a function that only kernels call: as :func:`kernel`, without the part that Python would call."""
+    return _compiled(function, no_cpython_wrapper=True)
+
+
+def _compiled(function: Callable[..., Any], **options: Any) -> Any:
+    shipped = not is_writable(Path(function.__code__.co_filename).parent)
+    options |= {"nogil": True, "no_cfunc_wrapper": True, "cache": not shipped}
+    dispatcher: Any = numba.njit(error_model="numpy", **options)(function)
+    if shipped:
+        dispatcher._cache = ShippedCache(function)
+    template = dispatcher.get_call_template
+    dispatcher.get_call_template = lambda args, kws: template(tuple(map(_widened, args)), kws)
     return dispatcher
+
+
+def _widened(kind: Any) -> Any:
+    """The type as which a kernel takes an argument of another kernel: one whole number, no literals.
+
+    A literal, an ``int32`` from an array and an ``int64`` would each be compiled for themselves.
+    """
+    kind = getattr(kind, "literal_type", kind)
+    return types.int64 if kind in types.signed_domain else kind
 
 
 def announce(*kernels: Any) -> None:

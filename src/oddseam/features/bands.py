@@ -13,7 +13,7 @@ from itertools import combinations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features import growing_kernels as kernels
+from oddseam.features.kernels import patch_growth
 
 #: A facet is slender if its longest side is so many times its shortest.
 _SLENDER = 4.0
@@ -62,7 +62,7 @@ class Bands:
         """
         beside = np.empty((_BESIDE, 3))
         self._stamp += 1
-        count = kernels.beside(
+        count = patch_growth.beside(
             seed, self._normals, self._across, self._label, self._queue, self._mark, self._stamp, beside
         )
         unsure = self._tolerance * self._longest[seed] / self._area[seed]  # of the turn, for nodes are off
@@ -73,7 +73,7 @@ class Bands:
             if not size > 0 or reach < unsure:
                 continue
             self._stamp += 1
-            count = kernels.alike(
+            count = patch_growth.alike(
                 seed, most, axis / size, reach, self._nodes, self._triangles, self._normals, self._across,
                 self._label, self._queue, self._mark, self._stamp,
             )  # fmt: skip

@@ -19,8 +19,8 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features import growing_kernels as kernels
 from oddseam.features.bands import Bands
+from oddseam.features.kernels import patch_growth
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
@@ -157,7 +157,7 @@ class _Search:
             known = max(done for done in self.smoothed if done < sweeps)
             vectors, other = self.smoothed[known].copy(), np.empty_like(self.normals)
             for _ in range(sweeps - known):
-                kernels.smoothed(vectors, self.across, other)
+                patch_growth.smoothed(vectors, self.across, other)
                 vectors, other = other, vectors
             self.smoothed[sweeps] = vectors
         return self.smoothed[sweeps]
@@ -256,7 +256,7 @@ class _Search:
 
     def _hood(self, seed: int, most: int) -> Array:
         self.stamp += 1
-        count = kernels.hood(seed, most, self.across, self.label, self.queue, self.mark, self.stamp)
+        count = patch_growth.hood(seed, most, self.across, self.label, self.queue, self.mark, self.stamp)
         return self.queue[:count].copy()
 
     def _ruled(self, seed: int, kinds: Sequence[str] = _RULED) -> list[tuple[Primitive, Array]]:
@@ -311,7 +311,7 @@ class _Search:
     def _sag(self, surface: Primitive, facets: Array) -> float:
         code, numbers = surface.code
         facets = np.asarray(facets, np.int32)
-        return float(kernels.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
+        return float(patch_growth.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
 
     def _grown(self, hood: Array, kind: str, given: _Evidence | None = None) -> tuple[Primitive, Array] | None:
         """A surface of one kind fitted to facets and what they grow to, or ``None``."""
@@ -330,7 +330,7 @@ class _Search:
     def _flooded(self, starts: Array, most: int, surface: Primitive) -> Array:
         self.stamp += 1
         code, numbers = surface.code
-        count = kernels.grow(
+        count = patch_growth.grow(
             starts, most, code, numbers, self.nodes, self.triangles, self.normals, self.across, self.label,
             _NEAR * self.tolerance, np.cos(np.radians(_TURN)), self.queue, self.mark, self.stamp,
         )  # fmt: skip
@@ -424,7 +424,7 @@ class _Search:
             coded = [surface.code for surface in self.surfaces]
             codes, numbers = np.array([code for code, _ in coded]), np.array([values for _, values in coded])
             before = self.label.copy()
-            while kernels.settle(self.label, codes, numbers, self.nodes, self.triangles, self.across):
+            while patch_growth.settle(self.label, codes, numbers, self.nodes, self.triangles, self.across):
                 pass
             changed = self.label != before
             if not changed.any():

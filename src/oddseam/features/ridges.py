@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features import ridge_kernels as kernels
+from oddseam.features.kernels import ridge_jumps
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
@@ -74,7 +74,7 @@ def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noi
     def look(start: int, stop: int) -> None:
         its = slice(start, stop)
         queue, mark = np.empty(max(most, 4), np.int32), np.zeros(m, np.int32)
-        kernels.jumps(
+        ridge_jumps.jumps(
             half[its], most, points, triangles, centre, normal, area, across, queue, mark, jump[its], turn[its],
             bend[its],
         )  # fmt: skip

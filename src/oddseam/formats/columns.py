@@ -65,7 +65,7 @@ class Columns:
 
     def _scanned(self, field: int) -> tuple[Array, Array]:
         """Whole numbers of a column, and 0 for each that is one, 1 for an empty field, 2 for something else."""
-        from oddseam.formats.number_kernels import whole_numbers
+        from oddseam.formats.kernels.number_scans import whole_numbers
 
         announce(whole_numbers)
         n = len(self._spans)
@@ -80,7 +80,7 @@ class Columns:
 
     def real(self, field: int, what: str) -> Array:
         """A column of reals; an empty field is zero."""
-        from oddseam.formats.number_kernels import real_numbers
+        from oddseam.formats.kernels.number_scans import real_numbers
 
         announce(real_numbers)
         n = len(self._spans)

@@ -107,7 +107,7 @@ def _by_word(
     path: Path, text: Array, numbers: Numbers, begin: int, n_nodes: int, n_faces: int, width: int
 ) -> tuple[Array, Array, Array]:
     """Nodes, and starts and lengths of the faces, where lines mean nothing."""
-    from oddseam.formats.ply_kernels import walk_numbers
+    from oddseam.formats.kernels.ply_walks import walk_numbers
 
     announce(walk_numbers)
     values = numbers.values

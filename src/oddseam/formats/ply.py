@@ -254,7 +254,7 @@ def _all_alike(raw: Array, at: int, element: _Element, order: str, size: Array, 
 def _walked(
     path: Path, raw: Array, at: int, element: _Element, order: str, size: Array, length: Array
 ) -> tuple[_Rows, int]:
-    from oddseam.formats.ply_kernels import walk_bytes
+    from oddseam.formats.kernels.ply_walks import walk_bytes
 
     announce(walk_bytes)
     wanted = _wanted(element)
@@ -280,7 +280,7 @@ def _spread(starts: Array, counts: Array, width: int) -> Array:
 
 
 def _text_rows(path: Path, data: Data, header: _Header) -> dict[str, _Rows]:
-    from oddseam.formats.ply_kernels import walk_numbers
+    from oddseam.formats.kernels.ply_walks import walk_numbers
 
     text = as_bytes(data)
     numbers = numbers_in(text, header.end, path)

@@ -36,7 +36,7 @@ def text_begins(data: Data) -> int:
 
 def line_of(text: Array, at: int) -> str:
     """``"line 12"``, for a byte of the file."""
-    from oddseam.formats.number_kernels import line_number
+    from oddseam.formats.kernels.number_scans import line_number
 
     announce(line_number)
     return f"line {line_number(text, min(at, len(text)))}"
@@ -98,7 +98,7 @@ class Numbers:
 
 def numbers_in(text: Array, at: int, path: Path = Path(), *, comment: bytes = b"") -> Numbers:
     """All words from a byte on as reals, blanks and commas between them."""
-    from oddseam.formats.number_kernels import count_numbers, scan_numbers
+    from oddseam.formats.kernels.number_scans import count_numbers, scan_numbers
 
     announce(count_numbers, scan_numbers)
     mark = comment[0] if comment else -1
@@ -146,7 +146,7 @@ class ObjStatements:
 
 def obj_statements(text: Array, at: int, path: Path = Path()) -> ObjStatements:
     """Scan an OBJ file."""
-    from oddseam.formats.obj_kernels import count_obj, scan_obj
+    from oddseam.formats.kernels.obj_scans import count_obj, scan_obj
 
     announce(count_obj, scan_obj)
     counts = np.zeros(9, np.int64)
@@ -183,7 +183,7 @@ _SHORTEST_SOLID = len(b"solid\nendsolid\n")
 
 def stl_facets(text: Array, at: int, path: Path = Path()) -> StlFacets:
     """Scan a text STL to its end; what cannot be understood is refused with its line."""
-    from oddseam.formats.stl_kernels import scan_stl
+    from oddseam.formats.kernels.stl_scans import scan_stl
 
     announce(scan_stl)
     words = np.frombuffer(b"".join(_WORDS), np.uint8)

@@ -37,7 +37,7 @@ class Run:
         ValueError
             For a number that is none.
         """
-        from oddseam.formats.threemf_kernels import scan_elements
+        from oddseam.formats.kernels.threemf_scans import scan_elements
 
         announce(scan_elements)
         values, doubts = np.empty((_BATCH, len(self.names))), np.zeros((1024, 5), np.int64)

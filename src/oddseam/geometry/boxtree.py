@@ -121,7 +121,7 @@ class BoxTree:
             has the label.
         """
         from oddseam.compiled import announce
-        from oddseam.geometry.boxtree_kernels import closest_points
+        from oddseam.geometry.kernels.box_walks import closest_points
 
         announce(closest_points)
         k = len(points)
@@ -154,7 +154,7 @@ class BoxTree:
             Rows of ``points`` (k, 3) and of the tree's input, by point and then by triangle.
         """
         from oddseam.compiled import announce
-        from oddseam.geometry.boxtree_kernels import triangles_near
+        from oddseam.geometry.kernels.box_walks import triangles_near
 
         announce(triangles_near)
         points = np.ascontiguousarray(points, np.float64)

@@ -44,7 +44,7 @@ def crossing_pairs(
     (k, 2) int32 array
         Rows of ``triangles``, the smaller first, sorted.
     """
-    from oddseam.geometry.crossing_kernels import UNSURE
+    from oddseam.geometry.kernels.exact_signs import UNSURE
 
     if degenerate is None:
         degenerate = np.flatnonzero(in_runs(is_degenerate, nodes, triangles))
@@ -85,7 +85,7 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array |
         ``MEETS`` or ``UNSURE``.
     """
     from oddseam.compiled import announce
-    from oddseam.geometry.pair_kernels import search_pairs
+    from oddseam.geometry.kernels.pair_search import search_pairs
 
     announce(search_pairs)
     order, box = boxes_in_order(nodes, triangles)

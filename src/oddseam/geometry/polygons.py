@@ -31,7 +31,7 @@ def triangulate_polygons(points: Array, first: Array) -> Array:
     O(n) for a convex polygon of n corners, O(n**2) at most for a plain one.
     """
     from oddseam.compiled import announce
-    from oddseam.geometry.polygon_kernels import clip_ears
+    from oddseam.geometry.kernels.ears import clip_ears
 
     announce(clip_ears)
     first = np.ascontiguousarray(first, np.int64)

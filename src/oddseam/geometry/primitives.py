@@ -203,7 +203,7 @@ def _upright(axis: Array) -> tuple[Array, Array]:
 def _refined(kind: str, points: Array, start: Array, worst: float) -> Primitive | None:
     """With the least squared distances, if it is not as good as flat, nor hopeless."""
     from oddseam.compiled import announce
-    from oddseam.geometry.primitive_kernels import fit_surface
+    from oddseam.geometry.kernels.primitive_fits import fit_surface
 
     if not np.isfinite(start).all():
         return None

@@ -47,7 +47,7 @@ class RayTree:
             Row that is met; -1 for none.
         """
         from oddseam.compiled import announce
-        from oddseam.geometry.ray_kernels import cast_rays
+        from oddseam.geometry.kernels.ray_casts import cast_rays
 
         announce(cast_rays)
         distance, row = np.full(len(facets), limit), np.full(len(facets), -1, np.int64)
@@ -81,7 +81,7 @@ class RayTree:
             Row of ``origins`` and row that is met.
         """
         from oddseam.compiled import announce
-        from oddseam.geometry.ray_kernels import follow_ray
+        from oddseam.geometry.kernels.ray_casts import follow_ray
 
         announce(follow_ray)
         directions, own = np.tile(direction, (len(facets), 1)), self._rank[facets]

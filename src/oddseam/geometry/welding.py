@@ -24,7 +24,7 @@ def weld_exact(points: Array) -> tuple[Array, Array]:
         For each point, its row in ``first``.
     """
     from oddseam.compiled import announce
-    from oddseam.geometry.welding_kernels import join_equal
+    from oddseam.geometry.kernels.hashing import join_equal
 
     announce(join_equal)
     n = len(points)

@@ -49,7 +49,7 @@ class WindingTree:
     def at(self, points: Array) -> Array:
         """(k,) winding numbers about points (k, 3), to about a hundredth; O(log m) each."""
         from oddseam.compiled import announce
-        from oddseam.geometry.solid_angle_kernels import add_turns
+        from oddseam.geometry.kernels.solid_angles import add_turns
 
         announce(add_turns)
         points, turns = np.ascontiguousarray(points, np.float64), np.zeros(len(points))

@@ -198,7 +198,7 @@ def triangulated(
     ``normals`` belongs to the first points, those round the hole; a loop that goes from one to
     the next of them runs along a facet.  Loops of more than ``most`` points are cut in two.
     """
-    from oddseam.mending.kernels import triangulate_loop
+    from oddseam.mending.kernels.loop_triangles import triangulate_loop
 
     announce(triangulate_loop)
     n = len(which)

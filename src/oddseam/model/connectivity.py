@@ -49,7 +49,7 @@ def label_components(count: int, a: Array, b: Array) -> tuple[int, Array]:
     Labels count up in the order of the first member of each component.
     """
     from oddseam.compiled import announce
-    from oddseam.model.component_kernels import label_links
+    from oddseam.model.kernels.component_labels import label_links
 
     announce(label_links)
     label = np.empty(count, np.int32)
@@ -100,7 +100,7 @@ class Connectivity:
     def _sorted(self) -> tuple[Array, Array, Array, Array]:
         """Edges (e, 2), corners sorted by edge, first of each edge (e + 1,), edge of each corner."""
         from oddseam.compiled import announce
-        from oddseam.model.edge_kernels import number_edges, sort_corners
+        from oddseam.model.kernels.edge_order import number_edges, sort_corners
 
         announce(sort_corners, number_edges)
         node = self.faces.node

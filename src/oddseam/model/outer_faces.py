@@ -149,7 +149,7 @@ def nodes_of_side(kind: ElementKind, side: tuple[int, ...]) -> tuple[str, list[i
 def _outer(keys: list[Array], n_nodes: int) -> list[Array]:
     """Which faces occur once."""
     from oddseam.compiled import announce
-    from oddseam.model.face_kernels import mark_outer
+    from oddseam.model.kernels.outer_marks import mark_outer
 
     announce(mark_outer)
     whole = np.concatenate(keys)

@@ -71,9 +71,9 @@ class _Problem:
 
     def __init__(self, points: Array, simplices: Array, free: Array, u: Array) -> None:
         from oddseam.compiled import announce
-        from oddseam.morphing import kernels
+        from oddseam.morphing.kernels import elastic_sums
 
-        announce(kernels.assemble)
+        announce(elastic_sums.assemble)
         free = free & _hangs_on(simplices, free, u)
         held = free[simplices].any(axis=1)
         self.points, self.simplices = np.ascontiguousarray(points), np.ascontiguousarray(simplices[held], np.int32)
@@ -91,10 +91,10 @@ class _Problem:
             self._columns(self.column)
 
     def _columns(self, column: Array) -> None:
-        from oddseam.morphing import kernels
+        from oddseam.morphing.kernels import elastic_sums
 
         in_shares(
-            lambda start, stop: kernels.columns(
+            lambda start, stop: elastic_sums.columns(
                 start, stop, self.simplices, self.row, self.first, self.of, self.begin, column
             ),
             self.n,
@@ -102,11 +102,12 @@ class _Problem:
 
     def strain2(self, u: Array) -> Array:
         """(s,) square of the gradient of a displacement."""
-        from oddseam.morphing import kernels
+        from oddseam.morphing.kernels import elastic_sums
 
         out = np.empty(len(self.simplices))
         in_shares(
-            lambda start, stop: kernels.strains(start, stop, self.points, self.simplices, u, out), len(self.simplices)
+            lambda start, stop: elastic_sums.strains(start, stop, self.points, self.simplices, u, out),
+            len(self.simplices),
         )
         return out
 
@@ -115,11 +116,11 @@ class _Problem:
         from scipy.sparse import csr_matrix
         from scipy.sparse.linalg import splu
 
-        from oddseam.morphing import kernels
+        from oddseam.morphing.kernels import elastic_sums
 
         value, right = np.empty(len(self.column)), np.empty((self.n, 3))
         in_shares(
-            lambda start, stop: kernels.assemble(
+            lambda start, stop: elastic_sums.assemble(
                 start, stop, self.points, self.simplices, weight, self.row, self.first, self.of,
                 self.begin, self.column, u, value, right,
             ),

@@ -82,7 +82,7 @@ def morph(
     Nodes on edges follow between the ends of their chain, those on faces by an extension over their patch, those
     within solids by one through the material, p-harmonic both, see :mod:`oddseam.morphing.extension` for the method
     and its literature; then nodes at distorted elements are moved until these are as they were, as nearly as they
-    can be, see :mod:`oddseam.morphing.relaxing_kernels`.  Large turns are made in steps, and steps that would
+    can be, see :mod:`oddseam.morphing.kernels.mesh_relaxing`.  Large turns are made in steps, and steps that would
     turn an element inside out are halved.  About O(n) in the nodes within reach.
 
     Examples

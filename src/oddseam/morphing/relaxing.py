@@ -1,4 +1,4 @@
-"""Moving single nodes where elements are distorted too much, see :mod:`oddseam.morphing.relaxing_kernels`."""
+"""Moving single nodes where elements are distorted too much, see :mod:`oddseam.morphing.kernels.mesh_relaxing`."""
 
 from __future__ import annotations
 
@@ -28,14 +28,14 @@ def relaxed(points: Array, start: Array, simplices: Array, nodes: Array, normal:
     if not len(nodes) or not len(simplices):
         return 0
     from oddseam.compiled import announce
-    from oddseam.morphing import relaxing_kernels
+    from oddseam.morphing.kernels import mesh_relaxing
 
-    announce(relaxing_kernels.relax)
+    announce(mesh_relaxing.relax)
     row, first, of = around(simplices, nodes, len(points))
     across = np.zeros((len(nodes), 3)) if normal is None else normal
     nodes = np.ascontiguousarray(nodes, np.int64)
     return int(
-        relaxing_kernels.relax(
+        mesh_relaxing.relax(
             points, start, across, np.ascontiguousarray(simplices), nodes, row, first, of, _ENOUGH, _SWEEPS
         )
     )
@@ -43,8 +43,8 @@ def relaxed(points: Array, start: Array, simplices: Array, nodes: Array, normal:
 
 def distortion(points: Array, start: Array, simplices: Array) -> Array:
     """(s,) distortion of simplices against ``start``; infinite where a tet is inverted or flat."""
-    from oddseam.morphing import relaxing_kernels
+    from oddseam.morphing.kernels import mesh_relaxing
 
     simplices, out = np.ascontiguousarray(simplices), np.empty(len(simplices))
-    in_shares(lambda i, j: relaxing_kernels.distortions(i, j, points, start, simplices, out), len(simplices))
+    in_shares(lambda i, j: mesh_relaxing.distortions(i, j, points, start, simplices, out), len(simplices))
     return out

@@ -14,7 +14,7 @@ def around(simplices: Array, nodes: Array, count: int) -> tuple[Array, Array, Ar
 
     Those of row i are ``of[first[i]:first[i + 1]]``; given back are ``row``, ``first`` and ``of``.
     """
-    from oddseam.morphing.kernels import incidence
+    from oddseam.morphing.kernels.elastic_sums import incidence
 
     row = np.full(count, -1, np.int32)
     row[nodes] = np.arange(len(nodes))

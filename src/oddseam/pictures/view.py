@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import unit_normals
-from oddseam.pictures.kernels import draw_lines, fill_triangles
+from oddseam.pictures.kernels.raster import draw_lines, fill_triangles
 
 #: Finer than the picture by this much, then averaged: smooth outlines.
 _FINER = 2

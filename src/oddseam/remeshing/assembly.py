@@ -16,7 +16,7 @@ from oddseam.model import Creases, Groups, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.renumbering import Content, Origin, groups_by_origin, renumbered
 from oddseam.model.shape import CREASE_KINDS
-from oddseam.remeshing.halfedge_kernels import Net
+from oddseam.remeshing.kernels.half_edges import Net
 from oddseam.remeshing.sheets import Held, Sheets, cut_into_sheets
 
 #: A new edge lies along an old one by this cosine, and so much of its length beside it.

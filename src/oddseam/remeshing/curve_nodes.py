@@ -9,8 +9,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.remeshing import curve_kernels, kernels
-from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
+from oddseam.remeshing.kernels import curve_spacing, round_steps
+from oddseam.remeshing.kernels.half_edges import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.net import Fineness, with_room
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
@@ -49,12 +49,12 @@ def wanted_nodes(sheets: Sheets, fineness: Fineness) -> Wanted:
     dense, at, begin = _sampled(points, along, curves.first, fineness)
     size = fineness.field.at(dense)
     spacing, chords = np.empty(len(dense)), fineness.chords(size)
-    curve_kernels.spacing_along(dense, at, begin, size, chords, spacing)
+    curve_spacing.spacing_along(dense, at, begin, size, chords, spacing)
     first = np.zeros(len(curves.first), np.int64)
     room = 16 + 2 * len(dense)
     while True:
         arc, its_size = np.empty(room), np.empty(room)
-        count = int(curve_kernels.place_nodes(dense, at, begin, spacing, chords, arc, its_size, first))
+        count = int(curve_spacing.place_nodes(dense, at, begin, spacing, chords, arc, its_size, first))
         if count <= room:
             return _as_counted(sheets, fineness.field, Wanted(arc[:count], its_size[:count], first, along))
         room = count
@@ -150,7 +150,7 @@ def put_on_curves(net: Net, sheets: Sheets, wanted: Wanted, field: SizeField, re
         net = with_room(net, len(now))
         before = int(net.used[0])
         made = np.full(len(now), -1, np.int64)
-        kernels.insert_nodes(
+        round_steps.insert_nodes(
             net, node, sheets.is_splittable, along, first, wanted.arc[now], wanted.size[now],
             np.searchsorted(curve_of[now], np.arange(len(first))), 1e-7 * field.least, made,
         )  # fmt: skip

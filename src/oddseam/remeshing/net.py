@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import area_vectors
-from oddseam.remeshing.halfedge_kernels import FIXED, FREE, Net
+from oddseam.remeshing.kernels.half_edges import FIXED, FREE, Net
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
 

@@ -9,9 +9,9 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.geometry.threads import in_shares
-from oddseam.remeshing import coarsen_kernels as kernels
 from oddseam.remeshing.assembly import Surface, sewn
-from oddseam.remeshing.halfedge_kernels import FIXED, FREE, PASSING, Net
+from oddseam.remeshing.kernels import edge_collapses
+from oddseam.remeshing.kernels.half_edges import FIXED, FREE, PASSING, Net
 from oddseam.remeshing.sheets import Sheets
 
 #: Two halves are worth it for so many triangles to be taken.
@@ -75,7 +75,7 @@ def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *,
     frees : bool
         Whether curves of angle alone are let go: nothing but the errors holds their nodes then.
     """
-    announce(kernels.collapse_cheapest)
+    announce(edge_collapses.collapse_cheapest)
     n, m = len(sheets.point), len(sheets.triangles)
     middle = sheets.point.mean(axis=0) if n else np.zeros(3)
     net = Net(
@@ -99,7 +99,7 @@ def coarsen_sheets(sheets: Sheets, bounds: Bounds, most: Array | None = None, *,
     work.collapse()
     form = work.form
     error2 = np.zeros(n)
-    kernels.errors(net, form, error2)
+    edge_collapses.errors(net, form, error2)
     # what did not move is where it was, to the last bit
     stays = (net.point == given[was]).all(axis=1)
     net.point[:] = np.where(stays[:, None], sheets.point[was], net.point + middle)
@@ -116,9 +116,9 @@ class _Work:
         n, halves = len(net.out), len(net.origin)
         self._net, self._into, self._was, self._gap, self._bounds, self._most2 = net, into, was, gap, bounds, most2
         self.form = np.zeros((n, 10))
-        kernels.fill_forms(net, self.form)
+        edge_collapses.fill_forms(net, self.form)
         self._edge_of, half_of = np.empty(halves, np.int32), np.empty(halves, np.int32)
-        self._half_of = half_of[: int(kernels.number_edges(net, self._edge_of, half_of))]
+        self._half_of = half_of[: int(edge_collapses.number_edges(net, self._edge_of, half_of))]
         edges = len(self._half_of)
         self._place, self._choice = np.full(edges, -1, np.int32), np.zeros(edges, np.int8)
         self._stale, self._swept = np.zeros(edges, bool), np.zeros(n)
@@ -164,7 +164,7 @@ class _Work:
         found = np.empty(len(self._half_of))
 
         def run(first: int, last: int) -> None:
-            kernels.fill_costs(self._net, self.form, self._edge_of, self._half_of, first, last, found)
+            edge_collapses.fill_costs(self._net, self.form, self._edge_of, self._half_of, first, last, found)
 
         in_shares(run, len(found))
         return found
@@ -173,11 +173,11 @@ class _Work:
         """The edges of a share, the cheapest on top."""
         size = len(costs)
         cost, item = np.empty(size), np.empty(size, np.int32)
-        count = kernels.fill_heap(self._net, self._half_of, costs, share, own, cost, item, self._place)
+        count = edge_collapses.fill_heap(self._net, self._half_of, costs, share, own, cost, item, self._place)
         return _Heap(cost, item, np.array([count, 0, 0, 0], np.float64), np.zeros(len(self._net.out), np.int32))
 
     def _run(self, heap: _Heap, share: Array, own: int, level: float, goal: float) -> None:
-        kernels.collapse_cheapest(
+        edge_collapses.collapse_cheapest(
             self._net, self.form, self._edge_of, self._half_of, heap.cost, heap.item, self._place, self._choice,
             self._stale, share, own, level, int(goal), heap.state, self._most2, self._swept, self._bounds.limit,
             self._gap, self._into, self._was, heap.mark,

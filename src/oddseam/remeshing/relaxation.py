@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import cross_product
-from oddseam.remeshing import pairing_kernels
+from oddseam.remeshing.kernels import quad_pairs
 
 #: Puts places (k, 3) wanted for nodes (k,) on the surface.
 OnSurface = Callable[[Array, Array], Array]
@@ -36,7 +36,7 @@ class Around:
     def worth(self, points: Array) -> Array:
         """(e,) what every element is worth: 1 for a square and an equilateral triangle, 0 for none."""
         value = np.empty(len(self.elements))
-        pairing_kernels.values_of(points, self.elements, value)
+        quad_pairs.values_of(points, self.elements, value)
         return value
 
     def normals(self, points: Array, rows: Array) -> Array:
@@ -60,9 +60,9 @@ def even_out(points: Array, around: Around, rows: Array, on_surface: OnSurface, 
     """Move nodes to where quads round them would be parallelograms, as long as what is there stays fair."""
     for _ in range(times):
         goal = np.empty((len(rows), 3))
-        pairing_kernels.aim_at_squares(points, around.elements, around.of, around.first, rows, goal)
+        quad_pairs.aim_at_squares(points, around.elements, around.of, around.first, rows, goal)
         place = on_surface(rows, goal)
-        pairing_kernels.move_for_squares(points, around.elements, around.of, around.first, rows, place, fair)
+        quad_pairs.move_for_squares(points, around.elements, around.of, around.first, rows, place, fair)
 
 
 def search(points: Array, around: Around, rows: Array, on_surface: OnSurface, times: int, poor: float) -> None:
@@ -75,6 +75,6 @@ def search(points: Array, around: Around, rows: Array, on_surface: OnSurface, ti
         if not len(its):
             return
         goal, normals = np.empty((len(its), 3)), around.normals(points, its)
-        pairing_kernels.search_places(points, around.elements, around.of, around.first, its, normals, goal)
+        quad_pairs.search_places(points, around.elements, around.of, around.first, its, normals, goal)
         place = on_surface(its, goal)
-        pairing_kernels.move_for_squares(points, around.elements, around.of, around.first, its, place, 1.0)
+        quad_pairs.move_for_squares(points, around.elements, around.of, around.first, its, place, 1.0)

@@ -10,8 +10,8 @@ from oddseam.arrays import Array
 from oddseam.features.leftovers import sag_of
 from oddseam.geometry.primitives import PRIMITIVES, Primitive
 from oddseam.model import Mesh, Patch
-from oddseam.remeshing import kernels
-from oddseam.remeshing.halfedge_kernels import FIXED, Net
+from oddseam.remeshing.kernels import round_steps
+from oddseam.remeshing.kernels.half_edges import FIXED, Net
 from oddseam.remeshing.sheets import Sheets
 
 #: A node goes no farther from the facets than the middles of their edges are from the surface, and this much more.
@@ -118,4 +118,4 @@ def pull_curves(net: Net, first: int, onto: RoundSurfaces) -> None:
     one = pairs[at, 1]
     two = np.where(count > 1, pairs[np.minimum(at + 1, len(pairs) - 1), 1], one)
     row, one, two = row[count <= 2], one[count <= 2], two[count <= 2]
-    kernels.move(net, row, onto.met(net.point[row], one, two), 0.0)
+    round_steps.move(net, row, onto.met(net.point[row], one, two), 0.0)

@@ -8,8 +8,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.remeshing import kernels
-from oddseam.remeshing.halfedge_kernels import FIXED, Net
+from oddseam.remeshing.kernels import round_steps
+from oddseam.remeshing.kernels.half_edges import FIXED, Net
 from oddseam.remeshing.net import grown, wanted_valence
 from oddseam.remeshing.round_surfaces import RoundSurfaces
 from oddseam.remeshing.sheets import Sheets
@@ -61,7 +61,7 @@ class Rounds:
         its = self.net.size[self._fixed]
         if not self._field.is_even or (self._limit < its).any():
             self.net.size[self._fixed] = np.minimum(self._limit, its)
-            kernels.limit_growth(self.net, self._field.growth)
+            round_steps.limit_growth(self.net, self._field.growth)
 
     def _give_sizes(self, first: int) -> None:
         net = self.net
@@ -76,10 +76,10 @@ class Rounds:
         """Split edges longer than ``goal`` times the size, the longest first."""
         sizes = self.net.size[: self.net.used[0]].copy()
         while True:
-            kernels.raise_at_curves(self.net, LONGEST / goal)
-            stretch = max(float(kernels.longest_ratio(self.net)) / 1.5, goal)
+            round_steps.raise_at_curves(self.net, LONGEST / goal)
+            stretch = max(float(round_steps.longest_ratio(self.net)) / 1.5, goal)
             before = int(self.net.used[0])
-            while not kernels.split_long(self.net, stretch):
+            while not round_steps.split_long(self.net, stretch):
                 self.net = grown(self.net)
             net = self.net
             self.tally["split"] += int(net.used[0]) - before
@@ -97,14 +97,14 @@ class Rounds:
         """Collapse what is too short; at first the shortest edges first, so that no direction is preferred."""
         mark = self._marks()
         for shrink in (0.3, 0.45, 0.6, shortest) if first else (shortest,):
-            done = int(kernels.collapse_short(self.net, mark, LEAST_SHAPE, shrink, False))
+            done = int(round_steps.collapse_short(self.net, mark, LEAST_SHAPE, shrink, False))
             self.tally["collapse"] += done
             if done and shrink != shortest:
                 self.flip(by_valence=False, most=6)
 
     def collapse_bad(self) -> None:
         """Collapse edges where that makes the worst facet there better."""
-        self.tally["collapse"] += int(kernels.collapse_short(self.net, self._marks(), FAIR_SHAPE, 0.7, True))
+        self.tally["collapse"] += int(round_steps.collapse_short(self.net, self._marks(), FAIR_SHAPE, 0.7, True))
 
     def _marks(self) -> Array:
         """Room for the stamps of ``collapse_short``."""
@@ -115,7 +115,7 @@ class Rounds:
         wanted = wanted_valence(self.net)
         scratch = np.zeros(len(self.net.point), np.int32)
         for _ in range(most):
-            turned = int(kernels.flip_edges(self.net, np.cos(np.radians(25.0)), by_valence, wanted, scratch))
+            turned = int(round_steps.flip_edges(self.net, np.cos(np.radians(25.0)), by_valence, wanted, scratch))
             self.tally["flip"] += turned
             if not turned:
                 break
@@ -134,7 +134,7 @@ class Rounds:
         still &= (now == self._placed[row]).all(axis=1)
         row = row[~still]
         place = self.on_surface(row, goal[~still])
-        self.tally["move"] += int(kernels.move(net, row, place, least))
+        self.tally["move"] += int(round_steps.move(net, row, place, least))
         self._placed[row] = place
 
     def on_surface(self, row: Array, goal: Array) -> Array:

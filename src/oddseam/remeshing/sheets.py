@@ -19,7 +19,7 @@ from oddseam.features.rough import is_crooked, is_even_at_large, roughness
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
 from oddseam.model.connectivity import edges_among, label_components
-from oddseam.remeshing.curve_kernels import sum_round
+from oddseam.remeshing.kernels.curve_spacing import sum_round
 
 #: An edge where the surface turns by fewer degrees is flat.
 _FLAT = 1e-3

@@ -14,8 +14,8 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import cross_product, unit_normals
-from oddseam.remeshing import kernels
-from oddseam.remeshing.halfedge_kernels import FIXED, Net
+from oddseam.remeshing.kernels import round_steps
+from oddseam.remeshing.kernels.half_edges import FIXED, Net
 from oddseam.remeshing.sheets import Sheets
 
 
@@ -63,7 +63,7 @@ class SmoothSurface:
         t = np.clip(np.einsum("ij,ij->i", place - p[i], chord) / np.where(size2 > 0, size2, 1.0), 0.0, 1.0)[:, None]
         one, two = p[i] + _along(chord, tangent[i]), p[i + 1] - _along(chord, tangent[i + 1])
         goal = (1 - t) ** 3 * p[i] + 3 * t * (1 - t) * ((1 - t) * one + t * two) + t**3 * p[i + 1]
-        kernels.move(net, row, np.ascontiguousarray(goal), 0.0)
+        round_steps.move(net, row, np.ascontiguousarray(goal), 0.0)
 
 
 def _corner_normals(corners: Array, triangles: Array, region: Array) -> Array:

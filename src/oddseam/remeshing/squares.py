@@ -6,8 +6,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.compiled import announce
-from oddseam.remeshing import cross_kernels, pairing_kernels
-from oddseam.remeshing.halfedge_kernels import FREE, Net
+from oddseam.remeshing.kernels import cross_fields, quad_pairs
+from oddseam.remeshing.kernels.half_edges import FREE, Net
 from oddseam.remeshing.relaxation import Around, even_out, search
 from oddseam.remeshing.rounds import FAIR_SHAPE, LEAST_SHAPE, Rounds
 
@@ -39,12 +39,12 @@ def make_quads(rounds: Rounds) -> Array:
 
 def draw_to_squares(rounds: Rounds) -> None:
     """Lead a net of even triangles to one of right-angled ones, two of which make a square."""
-    announce(cross_kernels.seed_crosses, pairing_kernels.pair_rest)
+    announce(cross_fields.seed_crosses, quad_pairs.pair_rest)
     net = rounds.net._replace(axis=np.zeros((len(rounds.net.point), 3)))
     guide = np.zeros_like(net.point)
-    cross_kernels.find_bends(net, guide)
-    cross_kernels.seed_crosses(net, guide, np.zeros(len(net.point), np.int32))
-    cross_kernels.smooth_crosses(net, guide, _SWEEPS)
+    cross_fields.find_bends(net, guide)
+    cross_fields.seed_crosses(net, guide, np.zeros(len(net.point), np.int32))
+    cross_fields.smooth_crosses(net, guide, _SWEEPS)
     rounds.net = net
     for number in range(_ROUNDS + _POLISH):
         rounds.measure()
@@ -55,22 +55,22 @@ def draw_to_squares(rounds: Rounds) -> None:
             rounds.collapse_bad()
         rounds.flip(by_valence=number < _ROUNDS, most=2)
         guide = np.zeros_like(rounds.net.point)
-        cross_kernels.smooth_crosses(rounds.net, guide, _MORE_SWEEPS)
+        cross_fields.smooth_crosses(rounds.net, guide, _MORE_SWEEPS)
         for _ in range(2):
-            rounds.smooth(cross_kernels.aim_at_lattice, LEAST_SHAPE if number < _ROUNDS else FAIR_SHAPE - 0.15)
+            rounds.smooth(cross_fields.aim_at_lattice, LEAST_SHAPE if number < _ROUNDS else FAIR_SHAPE - 0.15)
 
 
 def pair_triangles(net: Net) -> Array:
     """(t,) for each triangle the half-edge across which it makes a quad with another one, or -1."""
     total = 3 * int(net.used[1])
     value = np.empty(total)
-    pairing_kernels.worths(net, value)
-    half = np.flatnonzero((value >= pairing_kernels.LEAST) & (net.twin[:total] > np.arange(total)))
+    quad_pairs.worths(net, value)
+    half = np.flatnonzero((value >= quad_pairs.LEAST) & (net.twin[:total] > np.arange(total)))
     order = half[np.argsort(-value[half], kind="stable")]
     mate = np.full(int(net.used[1]), -1, np.int32)
-    pairing_kernels.pair_best(order, net.twin, mate)
+    quad_pairs.pair_best(order, net.twin, mate)
     parent, stamp, queue = (np.full(len(mate), -1, np.int32) for _ in range(3))
-    pairing_kernels.pair_rest(net, value, mate, _DEEPEST, parent, stamp, queue)
+    quad_pairs.pair_rest(net, value, mate, _DEEPEST, parent, stamp, queue)
     return mate
 
 

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from oddseam.arrays import Array
 from oddseam.compiled import announce
 from oddseam.progress import Progress, silent
-from oddseam.remeshing import curve_kernels, kernels, squares
+from oddseam.remeshing import squares
 from oddseam.remeshing.assembly import Surface, sewn
 from oddseam.remeshing.curve_nodes import put_on_curves, wanted_nodes
-from oddseam.remeshing.halfedge_kernels import FIXED, Net
+from oddseam.remeshing.kernels import curve_spacing, round_steps
+from oddseam.remeshing.kernels.half_edges import FIXED, Net
 from oddseam.remeshing.net import Fineness, build
 from oddseam.remeshing.round_surfaces import RoundSurfaces, pull_curves
 from oddseam.remeshing.rounds import FAIR_SHAPE, LEAST_SHAPE, LONGEST, Rounds
@@ -59,7 +60,7 @@ def remesh_sheets(
     quads, squared : bool
         Whether triangles are paired, and whether they are led to squares before that.
     """
-    announce(kernels.collapse_short, kernels.flip_edges, curve_kernels.place_nodes)
+    announce(round_steps.collapse_short, round_steps.flip_edges, curve_spacing.place_nodes)
     inserted, field = 0, fineness.field
     curved = SmoothSurface(sheets) if smooth else None
     if fixed_size is None:
@@ -98,7 +99,7 @@ def remesh_sheets(
         else:
             rounds.collapse_bad()
         rounds.flip(by_valence=not polish, most=2)
-        rounds.smooth(kernels.aim, FAIR_SHAPE if polish else LEAST_SHAPE)
+        rounds.smooth(round_steps.aim, FAIR_SHAPE if polish else LEAST_SHAPE)
     mate = None
     if quads:
         progress("making quads", 0.6)

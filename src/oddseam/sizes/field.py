@@ -190,7 +190,7 @@ class SizeField:
 
     def _lower(self, points: Array, found: Array) -> None:
         from oddseam.compiled import announce
-        from oddseam.sizes.kernels import lower_sizes
+        from oddseam.sizes.kernels.grading import lower_sizes
 
         announce(lower_sizes)
         source, size, box, least = self._tree

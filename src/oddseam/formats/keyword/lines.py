@@ -94,7 +94,7 @@ class Lines:
 
     def data_rows(self, block: Block) -> Array:
         """Rows of a block that hold data: neither blank nor a comment."""
-        from oddseam.formats.keyword.line_kernels import find_data
+        from oddseam.formats.keyword.kernels.line_cuts import find_data
 
         announce(find_data)
         holds = np.zeros(block.last - block.first, np.bool_)
@@ -109,7 +109,7 @@ class Lines:
 
     def fields(self, rows: Array, count: int) -> tuple[Columns, Array]:
         """The first ``count`` fields of some lines, and how many each has; a last comma ends a field, no more."""
-        from oddseam.formats.keyword.line_kernels import cut_at_commas
+        from oddseam.formats.keyword.kernels.line_cuts import cut_at_commas
 
         announce(cut_at_commas)
         spans, given = np.zeros((len(rows), count, 2), np.int64), np.zeros(len(rows), np.int64)

@@ -41,7 +41,7 @@ class Scan:
     """
 
     def __init__(self, deck: Expanded) -> None:
-        from oddseam.formats.nastran.field_kernels import CARD, CONTINUED, count_lines, cut_lines
+        from oddseam.formats.nastran.kernels.field_cuts import CARD, CONTINUED, count_lines, cut_lines
 
         announce(count_lines, cut_lines)
         text = deck.text
@@ -106,7 +106,7 @@ class Scan:
 
     def fields(self, records: Array, count: int) -> Columns:
         """The first ``count`` data fields of some cards."""
-        from oddseam.formats.nastran.field_kernels import cut_fields
+        from oddseam.formats.nastran.kernels.field_cuts import cut_fields
 
         announce(cut_fields)
         spans, odd = np.empty((len(records), count, 2), np.int64), np.zeros(len(records), np.bool_)

@@ -1,0 +1,88 @@
+"""The kernel that compares every triangle with all that are near it in a tree of boxes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import helper, kernel
+from oddseam.geometry.kernels.contact_filters import may_touch
+from oddseam.geometry.kernels.exact_signs import APART, MEETS, compare
+
+
+@helper
+def _boxes_meet(a, i, b, j):
+    return (
+        a[i, 0] <= b[j, 3] and b[j, 0] <= a[i, 3]
+        and a[i, 1] <= b[j, 4] and b[j, 1] <= a[i, 4]
+        and a[i, 2] <= b[j, 5] and b[j, 2] <= a[i, 5]
+    )  # fmt: skip
+
+
+@helper
+def _fill_box(p, t, x, own, i):
+    """The box of triangle x into row i of ``own``."""
+    for k in range(3):
+        a, b, c = p[t[x, 0], k], p[t[x, 1], k], p[t[x, 2], k]
+        own[i, k] = min(min(a, b), c)
+        own[i, k + 3] = max(max(a, b), c)
+
+
+@kernel
+def search_pairs(p, t, box, begin, end, contacts, marked, pairs, state):
+    """Compare the triangles of leaves ``begin`` to ``end`` of a box tree with all later ones near them.
+
+    ``t`` (m, 3) and ``marked`` (m,) are in the order of the tree; one of a pair must be marked.  With
+    ``contacts`` those pairs are found that may touch, else those whose interiors may meet.  What is
+    not apart goes into ``pairs`` and ``state``; pairs for which there is no room are counted only.
+    Returns how many there are.
+    """
+    m = t.shape[0]
+    leaves = (box.shape[0] + 1) // 2
+    stack = np.empty(128, np.int64)
+    own = np.empty((m // leaves + 2, 6))  # boxes of this leaf's triangles, and in the last row of another one
+    there = own.shape[0] - 1
+    count = 0
+    for leaf in range(begin, end):
+        home = leaf + leaves - 1
+        first = leaf * m // leaves
+        last = (leaf + 1) * m // leaves
+        for x in range(first, last):
+            _fill_box(p, t, x, own, x - first)
+        top = 1
+        stack[0] = 0
+        while top > 0:
+            top -= 1
+            q = stack[top]
+            if not _boxes_meet(box, q, box, home):
+                continue
+            if q < leaves - 1:
+                stack[top] = 2 * q + 2
+                top += 1
+                # the left child is of use only if it reaches as far as this leaf
+                reach = 2 * q + 1
+                while reach < leaves - 1:
+                    reach = 2 * reach + 2
+                if reach >= home:
+                    stack[top] = 2 * q + 1
+                    top += 1
+                continue
+            if q < home:
+                continue
+            start = (q - leaves + 1) * m // leaves
+            stop = (q - leaves + 2) * m // leaves
+            for y in range(start, stop):
+                _fill_box(p, t, y, own, there)
+                for x in range(first, min(last, y)):
+                    if not (marked[x] or marked[y]) or not _boxes_meet(own, x - first, own, there):
+                        continue
+                    if contacts:
+                        found = MEETS if may_touch(p, t, x, y) else APART
+                    else:
+                        found = compare(p, t, x, y)
+                    if found != APART:
+                        if count < pairs.shape[0]:
+                            pairs[count, 0] = x
+                            pairs[count, 1] = y
+                            state[count] = found
+                        count += 1
+    return count

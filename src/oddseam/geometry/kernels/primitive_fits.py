@@ -1,0 +1,160 @@
+"""Distances to simple surfaces, and fits by least squares of them.
+
+A surface is a code (its place in ``PRIMITIVES``) and eight numbers: centre, axis, radius, tube.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oddseam.compiled import helper, kernel
+
+_NUMBERS = 8
+#: Steps that may bring little before a fit that is far off is given up.
+_PATIENCE = 6
+
+
+@kernel
+def off_surface(kind, q, x, y, z):
+    """Signed distance of a point to a surface, and the direction in which it grows."""
+    x -= q[0]
+    y -= q[1]
+    z -= q[2]
+    if kind == 1:  # sphere
+        length = np.sqrt(x * x + y * y + z * z)
+        scale = 1.0 / length if length > 0.0 else 0.0
+        return length - q[6], x * scale, y * scale, z * scale
+    along = x * q[3] + y * q[4] + z * q[5]
+    if kind == 0:  # plane
+        return along, q[3], q[4], q[5]
+    x -= along * q[3]
+    y -= along * q[4]
+    z -= along * q[5]
+    out = np.sqrt(x * x + y * y + z * z)
+    scale = 1.0 / out if out > 0.0 else 0.0
+    x *= scale
+    y *= scale
+    z *= scale
+    if kind == 2:  # cylinder
+        return out - q[6], x, y, z
+    if kind == 3:  # cone
+        cosine = np.cos(np.radians(q[6]))
+        sine = np.sin(np.radians(q[6]))
+        return (
+            out * cosine - along * sine,
+            cosine * x - sine * q[3],
+            cosine * y - sine * q[4],
+            cosine * z - sine * q[5],
+        )
+    away = out - q[6]
+    length = np.sqrt(away * away + along * along)
+    scale = 1.0 / length if length > 0.0 else 0.0
+    away *= scale
+    along *= scale
+    return length - q[7], away * x + along * q[3], away * y + along * q[4], away * z + along * q[5]
+
+
+@helper
+def _sum2(kind, q, points):
+    total = 0.0
+    for k in range(points.shape[0]):
+        d, _, _, _ = off_surface(kind, q, points[k, 0], points[k, 1], points[k, 2])
+        total += d * d
+    return total
+
+
+@helper
+def _normalised(q):
+    length = np.sqrt(q[3] * q[3] + q[4] * q[4] + q[5] * q[5])
+    if length > 0.0:
+        for i in range(3, 6):
+            q[i] /= length
+
+
+@helper
+def _solved(form, side):
+    """Solve a small symmetric positive system in place by Cholesky's method; whether it is positive."""
+    n = side.shape[0]
+    for i in range(n):
+        for j in range(i + 1):
+            total = form[i, j]
+            for k in range(j):
+                total -= form[i, k] * form[j, k]
+            if i == j:
+                if not total > 0.0:
+                    return False
+                form[i, i] = np.sqrt(total)
+            else:
+                form[i, j] = total / form[j, j]
+    for i in range(n):
+        for k in range(i):
+            side[i] -= form[i, k] * side[k]
+        side[i] /= form[i, i]
+    for i in range(n - 1, -1, -1):
+        for k in range(i + 1, n):
+            side[i] -= form[k, i] * side[k]
+        side[i] /= form[i, i]
+    return True
+
+
+@kernel
+def fit_surface(kind, q, points, worst, most):
+    """Make the squared distances of points least, in at most so many steps; their mean, after it.
+
+    Gauss-Newton steps, damped as by D. Marquardt (1963), An algorithm for least-squares estimation of nonlinear
+    parameters.  Given up when the root mean square is above ``worst`` and hardly falls in several steps.
+    """
+    n = points.shape[0]
+    first = _sum2(kind, q, points)
+    damping = 1e-6
+    slow = 0
+    step = 1e-7
+    slope = np.empty(_NUMBERS)
+    for _ in range(most):
+        form = np.zeros((_NUMBERS, _NUMBERS))
+        side = np.zeros(_NUMBERS)
+        trial = q.copy()
+        slopes = np.empty((_NUMBERS, n))
+        for i in range(_NUMBERS):
+            for j in range(_NUMBERS):
+                trial[j] = q[j]
+            trial[i] += step
+            _normalised(trial)
+            for k in range(n):
+                slopes[i, k], _, _, _ = off_surface(kind, trial, points[k, 0], points[k, 1], points[k, 2])
+        for k in range(n):
+            d, _, _, _ = off_surface(kind, q, points[k, 0], points[k, 1], points[k, 2])
+            for i in range(_NUMBERS):
+                slope[i] = (slopes[i, k] - d) / step
+                side[i] -= slope[i] * d
+                for j in range(i + 1):
+                    form[i, j] += slope[i] * slope[j]
+        trace = 0.0
+        for i in range(_NUMBERS):
+            trace += form[i, i]
+        better = False
+        while damping < 1e6:
+            damped = form.copy()
+            change = side.copy()
+            for i in range(_NUMBERS):
+                damped[i, i] += damping * form[i, i] + 1e-12 * trace
+            if _solved(damped, change):
+                for i in range(_NUMBERS):
+                    trial[i] = q[i] + change[i]
+                _normalised(trial)
+                now = _sum2(kind, trial, points)
+                if now < first:
+                    better = True
+                    break
+            damping *= 10.0
+        if not better:
+            break
+        for i in range(_NUMBERS):
+            q[i] = trial[i]
+        gain = now / first
+        first = now
+        damping = max(0.1 * damping, 1e-12)
+        slow = slow + 1 if gain > 0.8 else 0
+        if gain > 1.0 - 1e-6 or (slow > _PATIENCE and first > worst * worst * n):
+            break
+    return first / n

@@ -1,0 +1,1 @@
+"""Kernels: compiled functions of arrays and scalars."""
