@@ -76,7 +76,8 @@ def beside(seed, normals, across, label, queue, mark, stamp, found):
             for k in range(n_found):
                 is_new = is_new and _dot(found[k], normals[o]) < 1.0 - _SAME_PLANE
             if is_new:
-                found[n_found] = normals[o]
+                for k in range(3):
+                    found[n_found, k] = normals[o, k]
                 n_found += 1
     return n_found
 
