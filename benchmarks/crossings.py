@@ -10,20 +10,11 @@ import argparse
 import resource
 import time
 
-import numpy as np
-from beside import native_seconds, torus
+from beside import native_seconds, tori
 
 import oddseam
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.mending.overlaps import resolve_overlaps
-
-
-def tori(facets: int) -> tuple[np.ndarray, np.ndarray]:
-    """Two tori, one turned and moved, with about so many facets together."""
-    points, one = torus(facets // 2)
-    angle = 0.7
-    turn = np.array([[1, 0, 0], [0, np.cos(angle), -np.sin(angle)], [0, np.sin(angle), np.cos(angle)]])
-    return np.concatenate([points, points @ turn.T + [0.3, 0.2, 0.1]]), np.concatenate([one, one + len(points)])
 
 
 def main() -> None:

@@ -43,6 +43,11 @@ def locked(values: Any, dtype: DTypeLike, shape: tuple[int, ...], what: str) -> 
     return array
 
 
+def for_kernels(values: Array) -> Array:
+    """Contiguous double precision, a copy if it is not or is locked: kernels are compiled for arrays of one kind."""
+    return np.require(values, np.float64, ("C", "W"))
+
+
 def check_index(index: Array, size: int, what: str, of: str) -> None:
     """Every entry of ``index`` (rows of it are things) lies in [0, size)."""
     if index.size == 0 or (index.min() >= 0 and index.max() < size):

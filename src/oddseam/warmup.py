@@ -92,14 +92,17 @@ def rounding() -> None:
 
 
 def connectivity() -> None:
-    """Number the edges, the outer faces and the components of a facet."""
+    """Number the edges, the outer faces and the components of a facet, and measure it."""
     from oddseam.model.connectivity import Connectivity, label_components
     from oddseam.model.faces import Faces
     from oddseam.model.kernels.outer_marks import mark_outer
+    from oddseam.model.kernels.piece_sums import sum_pieces
 
     faces = Faces(np.arange(3, dtype=np.int32), np.array([0, 3]), np.zeros(1, np.int32))
     assert len(Connectivity(faces, 3).edges) == 3
     label_components(3, np.array([0]), np.array([2]))
+    facet, of, box = np.array([[0, 1, 2]], np.int32), np.zeros(1, np.int32), np.zeros((2, 1, 3))
+    sum_pieces(np.eye(3), facet, of, np.zeros(3), np.zeros((1, 2)), box[0], box[1])
     mark_outer(np.array([[-1, 0, 1, 2], [-1, 0, 1, 2]], np.int32), 3, np.zeros(2, np.bool_))
 
 
@@ -124,11 +127,12 @@ def trees() -> None:
 
 
 def crossings() -> None:
-    """Find a crossing."""
-    from oddseam.geometry.crossings import crossing_pairs
+    """Find a crossing, and judge a pair."""
+    from oddseam.geometry.crossings import crossing_among, crossing_pairs
 
     nodes = np.array([[0.0, 0, 0], [2, 0, 0], [0, 2, 0], [0.5, 0.5, -1], [0.5, 0.5, 1], [3, 3, 0]])
-    crossing_pairs(nodes, np.array([[0, 1, 2], [3, 4, 5]], np.int32))
+    triangles = np.array([[0, 1, 2], [3, 4, 5]], np.int32)
+    crossing_among(nodes, triangles, crossing_pairs(nodes, triangles).astype(np.int64))
 
 
 def features() -> None:

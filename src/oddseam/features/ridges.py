@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.features.kernels import ridge_jumps
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import areas_and_normals
@@ -69,7 +69,7 @@ def find_ridges(nodes: Array, triangles: Array, across: Array, angle: float, noi
     needed = _SURE * _SPREAD * tilt / _WEAK
     most = int(np.clip((needed / angle) ** 2, _FEW, _MANY))
     jump, turn, bend = np.empty(len(half)), np.empty(len(half)), np.empty(len(half))
-    points, centre = np.ascontiguousarray(nodes, np.float64), nodes[triangles].mean(axis=1)
+    points, centre = for_kernels(nodes), nodes[triangles].mean(axis=1)
 
     def look(start: int, stop: int) -> None:
         its = slice(start, stop)

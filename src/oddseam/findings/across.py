@@ -37,7 +37,7 @@ class Across:
         self._normals = in_runs(unit_normals, mesh.nodes, self.triangles).astype(np.float32)
         self._facets = np.flatnonzero(self._normals.any(axis=1))
         self._farthest = mesh.diagonal
-        self._tree = RayTree(mesh.nodes, self.triangles) if len(self._facets) > 1 else None
+        self._tree = RayTree(mesh.nodes, self.triangles, mesh.boxes) if len(self._facets) > 1 else None
 
     def pairs(self, sense: float) -> tuple[Array, Array, Array]:
         """Facets (k,) with something across, how far that is (k,), and the facets that are met (k,)."""

@@ -52,12 +52,15 @@ def _finite(value: float) -> float | None:
     return value if np.isfinite(value) else None
 
 
-def element_quality(mesh: Mesh) -> dict[str, tuple[Array, dict[str, Array]]]:
-    """For each shell and solid kind: element indices, and the measures of each element, midside nodes included."""
+def element_quality(mesh: Mesh, least: int = 2) -> dict[str, tuple[Array, dict[str, Array]]]:
+    """For each kind of shells and solids: element indices, and the measures of each element, midside nodes included.
+
+    Kinds of fewer dimensions than ``least`` are left out.
+    """
     found, at = {}, 0
     for name, block in mesh.elements.items():
         kind = KINDS[name]
-        if kind.dimension >= 2:
+        if kind.dimension >= least:
             measured = _measure_of(kind)
             names = list(measured(mesh.nodes[block.connectivity[:1]]))
             table = in_runs(_as_columns(measured), mesh.nodes, block.connectivity)
@@ -80,11 +83,7 @@ def _as_columns(measured: Callable[[Array], dict[str, Array]]) -> Callable[[Arra
 
 def inverted_indices(mesh: Mesh) -> Array:
     """Solids that are inside out, or flat, at a corner or where a solver integrates."""
-    found = [
-        index[measures["scaled_jacobian"] <= 0]
-        for kind, (index, measures) in element_quality(mesh).items()
-        if KINDS[kind].dimension == 3
-    ]
+    found = [index[measures["scaled_jacobian"] <= 0] for index, measures in element_quality(mesh, least=3).values()]
     return np.concatenate([np.zeros(0, np.int64), *found])
 
 

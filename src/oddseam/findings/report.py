@@ -156,6 +156,7 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progr
         found.append(defects.joints(mesh, joints))
         found.append(defects.crumbs(mesh, limits))
         progress("looking for crossings", 0.6)
+        _ = mesh.near_triangles  # one search for crossings and contacts
         found.append(defects.crossing_facets(mesh))
         progress("looking for contacts", 0.65)
         found += contact_findings(mesh)

@@ -7,77 +7,83 @@ a query takes O(log n) where the surface is not equally far everywhere.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
-from oddseam.arrays import Array
-from oddseam.geometry.threads import in_runs, in_shares
-from oddseam.geometry.triangles import boxes
+from oddseam.arrays import Array, for_kernels
+from oddseam.geometry.threads import in_shares
 
 _LEAF = 4
+#: The share of triangles in the cell of another one from which on they are told apart within it.
+_CROWDED = 0.25
 #: So many points in order are looked for one after the other, where near enough will do.
 _BLOCK = 4096
 
 
-def _spread(x: Array) -> Array:
-    """The 21 bits of each number, two places apart."""
-    for shift, mask in (
-        (32, 0x1F00000000FFFF), (16, 0x1F0000FF0000FF), (8, 0x100F00F00F00F00F),
-        (4, 0x10C30C30C30C30C3), (2, 0x1249249249249249),
-    ):  # fmt: skip
-        x = (x | x << np.uint64(shift)) & np.uint64(mask)
-    return x
+class Boxes(NamedTuple):
+    """A tree of boxes round m triangles.
+
+    ``order`` (m,) int64 are the triangles in its order, ``box`` (2 l - 1, 6) float32 its boxes in heap order, for l
+    leaves; leaf i holds the triangles ``order[i * m // l : (i + 1) * m // l]``.
+    """
+
+    order: Array
+    box: Array
 
 
 def morton_order(points: Array) -> Array:
-    """Order of points (n, 3) along a Morton curve through their box; ties in the given order."""
+    """Order of points (n, 3) along a Morton curve through their box.
+
+    Ties, and mostly what lies within a cell of a few thousandths of a thousandth of the box, keep the given order.
+    """
+    from oddseam.geometry.kernels.box_filling import morton_keys
+
     low = points.min(axis=0)
-    extent = max(float((points.max(axis=0) - low).max()), 1e-300)
-    key = np.zeros(len(points), np.uint64)
-    for axis in range(3):
-        key |= _spread(((points[:, axis] - low[axis]) * (2097151.0 / extent)).astype(np.uint64)) << np.uint64(axis)
-    return np.argsort(key, kind="stable")
+    scale = 2097151.0 / max(float((points.max(axis=0) - low).max()), 1e-300)
+    keys = np.empty(len(points), np.uint64)
+    morton_keys(for_kernels(points), low, scale, keys)
+    bits = np.uint64(max(len(points) - 1, 1).bit_length())
+    last = (np.uint64(1) << bits) - np.uint64(1)
+    # the rows take the place of the last bits, so that numbers are sorted and not rows by their numbers
+    mixed = np.sort(keys & ~last | np.arange(len(points), dtype=np.uint64))
+    places = mixed & ~last
+    if np.count_nonzero(places[1:] == places[:-1]) > _CROWDED * len(points):
+        return np.argsort(keys, kind="stable")
+    return (mixed & last).astype(np.int64)
 
 
-def boxes_in_order(nodes: Array, triangles: Array) -> tuple[Array, Array]:
-    """The order of the triangles in a tree, and its boxes in heap order.
+def boxes_in_order(nodes: Array, triangles: Array) -> Boxes:
+    """The order of the triangles in a tree, and its boxes.
 
     Parameters
     ----------
     nodes : (n, 3) float array
     triangles : (m, 3) int array
         At least one.
-
-    Returns
-    -------
-    order : (m,) int64 array
-    box : (2 l - 1, 6) float32 array
-        For l leaves; leaf i holds the triangles ``order[i * m // l : (i + 1) * m // l]``.
     """
+    from oddseam.compiled import announce
+    from oddseam.geometry.kernels.box_filling import leaf_boxes, middles
+
+    announce(leaf_boxes)
     m = len(triangles)
-    order = morton_order(
-        in_runs(lambda corners: (corners[:, 0] + corners[:, 1] + corners[:, 2]) / 3.0, nodes, triangles)
-    )
+    nodes, triangles, points = for_kernels(nodes), np.require(triangles, np.int32, ("C", "W")), np.empty((m, 3))
+    middles(nodes, triangles, points)
+    order = morton_order(points)
     leaves = 1
     while leaves * _LEAF < m:
         leaves *= 2
-    first = np.arange(leaves + 1) * m // leaves
-    box = np.empty((2 * leaves - 1, 6), np.float32)
-
-    def leaf_boxes(start: int, stop: int) -> Array:
-        its = first[start : stop + 1]
-        low, high = boxes(nodes[triangles[order[its[0] : its[-1]]]])
-        its = its - its[0]
-        low, high = _runs(np.minimum, low, its, np.inf), _runs(np.maximum, high, its, -np.inf)
-        return np.concatenate([_rounded(low, -np.inf), _rounded(high, np.inf)], axis=1)
-
-    box[leaves - 1 :] = np.concatenate(in_shares(leaf_boxes, leaves, least=20_000, most=20_000))
+    exact, box = np.empty((leaves, 6)), np.empty((2 * leaves - 1, 6), np.float32)
+    leaf_boxes(nodes, triangles, order, exact)
+    box[leaves - 1 :, :3] = _rounded(exact[:, :3], -np.inf)
+    box[leaves - 1 :, 3:] = _rounded(exact[:, 3:], np.inf)
     while leaves > 1:
         below = box[leaves - 1 : 2 * leaves - 1]
         leaves //= 2
         above = box[leaves - 1 : 2 * leaves - 1]
         np.minimum(below[::2, :3], below[1::2, :3], out=above[:, :3])
         np.maximum(below[::2, 3:], below[1::2, 3:], out=above[:, 3:])
-    return order, box
+    return Boxes(order, box)
 
 
 class BoxTree:
@@ -125,7 +131,7 @@ class BoxTree:
 
         announce(closest_points)
         k = len(points)
-        points = np.ascontiguousarray(points, np.float64)
+        points = for_kernels(points)
         wanted = np.full(k, -1, np.int32) if label is None else np.ascontiguousarray(label, np.int32)
         row = np.full(k, -1 if enough is None else -2, np.int32) if hint is None else np.array(hint, np.int32)
         found, near = np.empty((k, 3)), -1.0 if enough is None else float(enough)
@@ -157,7 +163,7 @@ class BoxTree:
         from oddseam.geometry.kernels.box_walks import triangles_near
 
         announce(triangles_near)
-        points = np.ascontiguousarray(points, np.float64)
+        points = for_kernels(points)
         room = 4 * len(points) + 16
         while True:
             pairs = np.empty((room, 2), np.int64)
@@ -168,14 +174,6 @@ class BoxTree:
         point, triangle = pairs[:count, 0], self.order[pairs[:count, 1]]
         order = np.lexsort((triangle, point))
         return point[order], triangle[order]
-
-
-def _runs(ufunc: np.ufunc, values: Array, first: Array, empty: float) -> Array:
-    """Reduce runs of rows; a run without rows gives ``empty``."""
-    result = np.full((len(first) - 1, 3), empty)
-    held = np.flatnonzero(np.diff(first))
-    result[held] = ufunc.reduceat(values, first[held])
-    return result
 
 
 def _rounded(values: Array, toward: float) -> Array:

@@ -11,8 +11,8 @@ from fractions import Fraction
 
 import numpy as np
 
-from oddseam.arrays import Array
-from oddseam.geometry.boxtree import boxes_in_order
+from oddseam.arrays import Array, for_kernels
+from oddseam.geometry.boxtree import Boxes, boxes_in_order
 from oddseam.geometry.predicates import is_degenerate, scaled_integers
 from oddseam.geometry.threads import in_runs, in_shares
 
@@ -44,8 +44,6 @@ def crossing_pairs(
     (k, 2) int32 array
         Rows of ``triangles``, the smaller first, sorted.
     """
-    from oddseam.geometry.kernels.exact_signs import UNSURE
-
     if degenerate is None:
         degenerate = np.flatnonzero(in_runs(is_degenerate, nodes, triangles))
     sound = np.delete(np.arange(len(triangles)), degenerate)
@@ -56,7 +54,23 @@ def crossing_pairs(
         wanted[among] = True
         among = np.flatnonzero(wanted[sound])
     pairs, state = pairs_near(nodes, triangles[sound], contacts=False, among=among)
-    pairs = sound[pairs]
+    return _settled(nodes, triangles, sound[pairs], state)
+
+
+def crossing_among(nodes: Array, triangles: Array, pairs: Array) -> Array:
+    """Those of some pairs of triangles (p, 2), all with area, whose interiors meet; as :func:`crossing_pairs`."""
+    from oddseam.geometry.kernels.exact_signs import APART
+    from oddseam.geometry.kernels.pair_search import compare_pairs
+
+    state = np.empty(len(pairs), np.int8)
+    compare_pairs(for_kernels(nodes), np.require(triangles, np.int32, ("C", "W")), pairs, state)
+    return _settled(nodes, triangles, pairs[state != APART], state[state != APART])
+
+
+def _settled(nodes: Array, triangles: Array, pairs: Array, state: Array) -> Array:
+    """The pairs whose interiors meet, of those that floating point cannot prove apart, sorted."""
+    from oddseam.geometry.kernels.exact_signs import UNSURE
+
     keep = np.ones(len(pairs), bool)
     for k in np.flatnonzero(state == UNSURE).tolist():
         one, two = pairs[k]
@@ -65,7 +79,9 @@ def crossing_pairs(
     return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])
 
 
-def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array | None = None) -> tuple[Array, Array]:
+def pairs_near(
+    nodes: Array, triangles: Array, *, contacts: bool, among: Array | None = None, boxes: Boxes | None = None
+) -> tuple[Array, Array]:
     """Pairs of triangles that floating point cannot prove apart.
 
     Parameters
@@ -76,6 +92,8 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array |
         whose interiors may meet.
     among : int array, optional
         Rows of which at least one is in every pair that is wanted.
+    boxes : Boxes, optional
+        Those of ``boxes_in_order`` for these triangles, if there are any yet.
 
     Returns
     -------
@@ -85,12 +103,13 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array |
         ``MEETS`` or ``UNSURE``.
     """
     from oddseam.compiled import announce
-    from oddseam.geometry.kernels.pair_search import search_pairs
+    from oddseam.geometry.kernels.pair_search import facet_boxes, search_pairs
 
     announce(search_pairs)
-    order, box = boxes_in_order(nodes, triangles)
+    order, box = boxes_in_order(nodes, triangles) if boxes is None else boxes
     ordered = np.ascontiguousarray(triangles[order], np.int32)
-    points = np.ascontiguousarray(nodes, np.float64)
+    points, own = for_kernels(nodes), np.empty((len(triangles), 6), np.float32)
+    facet_boxes(points, ordered, own)
     marked = np.full(len(triangles), among is None)
     if among is not None:
         marked[among] = True
@@ -100,7 +119,7 @@ def pairs_near(nodes: Array, triangles: Array, *, contacts: bool, among: Array |
         room = 1024
         while True:
             pairs, state = np.empty((room, 2), np.int32), np.empty(room, np.int8)
-            count = int(search_pairs(points, ordered, box, start, stop, contacts, marked, pairs, state))
+            count = int(search_pairs(points, ordered, own, box, start, stop, contacts, marked, pairs, state))
             if count <= room:
                 return pairs[:count], state[:count]
             room = count

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 
 
 def triangulate_polygons(points: Array, first: Array) -> Array:
@@ -36,5 +36,5 @@ def triangulate_polygons(points: Array, first: Array) -> Array:
     announce(clip_ears)
     first = np.ascontiguousarray(first, np.int64)
     triangles = np.empty((int(first[-1] - first[0]) - 2 * (len(first) - 1), 3), np.int64)
-    clip_ears(np.ascontiguousarray(points, np.float64), first, triangles)
+    clip_ears(for_kernels(points), first, triangles)
     return triangles

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
-from oddseam.geometry.boxtree import boxes_in_order
+from oddseam.arrays import Array, for_kernels
+from oddseam.geometry.boxtree import Boxes, boxes_in_order
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import unit_normals
 
@@ -20,9 +20,9 @@ class RayTree:
         At least one.
     """
 
-    def __init__(self, nodes: Array, triangles: Array) -> None:
-        self._nodes, self._triangles = nodes, triangles
-        self._order, self._box = boxes_in_order(nodes, triangles)
+    def __init__(self, nodes: Array, triangles: Array, boxes: Boxes | None = None) -> None:
+        self._nodes, self._triangles = for_kernels(nodes), triangles
+        self._order, self._box = boxes_in_order(nodes, triangles) if boxes is None else boxes
         self._sorted = triangles[self._order]
         self._rank = np.empty(len(triangles), np.int64)
         self._rank[self._order] = np.arange(len(triangles))

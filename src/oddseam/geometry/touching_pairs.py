@@ -13,7 +13,7 @@ from oddseam.geometry.exact_points import ExactPoints, cross, dot, minus
 from oddseam.geometry.meeting import CoplanarError, Meetings
 
 
-def touching_pairs(nodes: Array, triangles: Array, crossing: Array) -> Array:
+def touching_pairs(nodes: Array, triangles: Array, crossing: Array, near: Array | None = None) -> Array:
     """Pairs of triangles that share a point that is no common corner, or on no common edge, and do not cross.
 
     Parameters
@@ -24,6 +24,8 @@ def touching_pairs(nodes: Array, triangles: Array, crossing: Array) -> Array:
         None with collinear corners.
     crossing : (k, 2) int array
         Pairs whose interiors meet, the smaller row first.
+    near : (p, 2) int array, optional
+        All pairs that floating point cannot prove apart, if they are known.
 
     Returns
     -------
@@ -36,7 +38,7 @@ def touching_pairs(nodes: Array, triangles: Array, crossing: Array) -> Array:
     """
     if len(triangles) < 2:
         return np.zeros((0, 2), np.int64)
-    pairs = np.sort(pairs_near(nodes, triangles, contacts=True)[0], axis=1)
+    pairs = np.sort(pairs_near(nodes, triangles, contacts=True)[0] if near is None else near, axis=1)
     m = len(triangles)
     known = crossing[:, 0].astype(np.int64) * m + crossing[:, 1]
     pairs = pairs[~np.isin(pairs[:, 0].astype(np.int64) * m + pairs[:, 1], known)]

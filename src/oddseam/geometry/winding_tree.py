@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
 from oddseam.geometry.triangles import area_vectors
@@ -52,7 +52,7 @@ class WindingTree:
         from oddseam.geometry.kernels.solid_angles import add_turns
 
         announce(add_turns)
-        points, turns = np.ascontiguousarray(points, np.float64), np.zeros(len(points))
+        points, turns = for_kernels(points), np.zeros(len(points))
 
         def run(start: int, stop: int) -> None:
             add_turns(points[start:stop], self._corners, self._box, self._bulk, turns[start:stop])

@@ -19,7 +19,8 @@ import numpy as np
 from oddseam.accounts import Account
 from oddseam.arrays import Array, check_index, check_unique, listed, locked, point_text
 from oddseam.errors import MeshError
-from oddseam.geometry.crossings import crossing_pairs
+from oddseam.geometry.boxtree import Boxes, boxes_in_order
+from oddseam.geometry.crossings import crossing_among, crossing_pairs, pairs_near
 from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
 from oddseam.geometry.predicates import is_degenerate
 from oddseam.geometry.threads import in_runs
@@ -326,8 +327,35 @@ class Mesh:
         return np.flatnonzero(in_runs(is_degenerate, self.nodes, self.triangulation.triangles))
 
     @cached_property
+    def boxes(self) -> Boxes:
+        """A tree of boxes round the triangulation."""
+        return boxes_in_order(self.nodes, self.triangulation.triangles)
+
+    @cached_property
+    def _places(self) -> tuple[Array, Array]:
+        """A node at each place, and the place of every node."""
+        return weld_exact(self.nodes)
+
+    @cached_property
+    def near_triangles(self) -> Array:
+        """(k, 2) pairs of rows, without collinear corners, that may share more than common corners and edges.
+
+        Nodes at one place count as one.  Crossings and contacts are among them: where both are asked for, one
+        search does.
+        """
+        first, index = self._places
+        t, thin = self.triangulation.triangles, self.degenerate_triangles
+        rows = np.delete(np.arange(len(t)), thin)
+        if len(rows) < 2:
+            return np.zeros((0, 2), np.int64)
+        boxes = None if len(thin) else self.boxes
+        return rows[pairs_near(self.nodes[first], index[t[rows]], contacts=True, boxes=boxes)[0]]
+
+    @cached_property
     def crossing_triangles(self) -> Array:
         """(k, 2) pairs of rows of the triangulation whose interiors meet, sorted; exact."""
+        if "near_triangles" in self.__dict__:
+            return crossing_among(self.nodes, self.triangulation.triangles, self.near_triangles)
         t, old = self.triangulation, self.__dict__.pop(_CAME_OF, None)
         if old is not None:
             was = Surface(old.nodes[old.triangulation.triangles], old.element_ids[old.triangulation.element])
@@ -358,12 +386,9 @@ class Mesh:
 
         Nodes at one place count as one.
         """
-        t = self.triangulation.triangles
-        rows = np.delete(np.arange(len(t)), self.degenerate_triangles)
-        place = np.full(len(t), -1)
-        place[rows] = np.arange(len(rows))
-        first, index = weld_exact(self.nodes)
-        return rows[touching_pairs(self.nodes[first], index[t[rows]], place[self.crossing_triangles])]
+        first, index = self._places
+        t = index[self.triangulation.triangles]
+        return touching_pairs(self.nodes[first], t, self.crossing_triangles, self.near_triangles)
 
     # ------------------------------------------------------------------ for people
 

@@ -27,12 +27,16 @@ def pieces_around(mesh: Mesh) -> Array:
         return np.zeros((0, 2), np.int64)
     rows = np.flatnonzero(pieces.of_triangle >= 0)
     triangles, piece = t.triangles[rows], pieces.of_triangle[rows].astype(np.int64)
-    outward = np.sign(area_vectors(mesh.nodes[triangles]) @ _ASKEW * np.sign(pieces.volume[piece]))
-    reach = mesh.nodes[triangles] @ _ASKEW
-    order = np.lexsort((reach.max(axis=1), piece))
-    facet = order[np.append(np.flatnonzero(np.diff(piece[order])), len(order) - 1)]
+    along = (mesh.nodes @ _ASKEW)[triangles]
+    reach = np.maximum(np.maximum(along[:, 0], along[:, 1]), along[:, 2])
+    farthest = np.full(len(pieces.volume), -np.inf)
+    np.maximum.at(farthest, piece, reach)
+    far = np.flatnonzero(reach == farthest[piece])
+    facet = far[np.unique(piece[far], return_index=True)[1]]
     origin = np.einsum("j,ijk->ik", _AMID, mesh.nodes[triangles[facet]])
-    ray, met = RayTree(mesh.nodes, triangles).all_along(origin, _ASKEW, facet)
+    boxes = mesh.boxes if len(rows) == len(t.triangles) else None
+    ray, met = RayTree(mesh.nodes, triangles, boxes).all_along(origin, _ASKEW, facet)
+    outward = np.sign(area_vectors(mesh.nodes[triangles[met]]) @ _ASKEW * np.sign(pieces.volume[piece[met]]))
     pairs, which = np.unique(np.column_stack([piece[facet[ray]], piece[met]]), axis=0, return_inverse=True)
-    left = np.bincount(which.ravel(), outward[met], len(pairs)) > 0
+    left = np.bincount(which.ravel(), outward, len(pairs)) > 0
     return np.asarray(pairs[left & pieces.is_solid[pairs[:, 1]] & (pairs[:, 0] != pairs[:, 1])])

@@ -7,9 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from oddseam.arrays import Array
-from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import boxes, cone_volumes
+from oddseam.arrays import Array, for_kernels
 
 if TYPE_CHECKING:
     from oddseam.model.mesh import Mesh
@@ -55,24 +53,21 @@ class Pieces:
 
 def measure_pieces(mesh: Mesh) -> Pieces:
     """Measure the pieces; O(n)."""
+    from oddseam.compiled import announce
+    from oddseam.model.kernels.piece_sums import sum_pieces
+
+    announce(sum_pieces)
     c, count = mesh.connectivity, mesh.connectivity.n_pieces
     t = mesh.triangulation
     face_of_element = np.full(mesh.n_elements, -1, np.int64)
     face_of_element[mesh.faces.element] = np.arange(len(mesh.faces))
     piece = c.piece[face_of_element[t.element]]
-    keep = np.flatnonzero(piece >= 0)
-    if (np.diff(piece[keep]) < 0).any():
-        keep = keep[np.argsort(piece[keep], kind="stable")]
-    volume, low, high = np.zeros(count), np.zeros((count, 3)), np.zeros((count, 3))
-    if count:
-        triangles, middle = t.triangles[keep], (mesh.box[0] + mesh.box[1]) / 2
-        first = np.searchsorted(piece[keep], np.arange(count))
-        volume = np.add.reduceat(in_runs(lambda corners: cone_volumes(corners, middle), mesh.nodes, triangles), first)
-        low = np.minimum.reduceat(in_runs(lambda corners: boxes(corners)[0], mesh.nodes, triangles), first)
-        high = np.maximum.reduceat(in_runs(lambda corners: boxes(corners)[1], mesh.nodes, triangles), first)
+    volume, low, high = np.zeros((count, 2)), np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    middle = (mesh.box[0] + mesh.box[1]) / 2
+    sum_pieces(for_kernels(mesh.nodes), np.require(t.triangles, np.int32, "W"), piece, middle, volume, low, high)
     wrong_edge = c.face_count != 2
     wrong_edge[c.pair_edges[~c.pair_agrees]] = True
     on = np.flatnonzero(c.edge_of >= 0)
     solid = np.ones(count, bool)
     solid[c.piece[c.face[on[wrong_edge[c.edge_of[on]]]]]] = False
-    return Pieces(piece, volume, low, high, solid)
+    return Pieces(piece, volume[:, 0], low, high, solid)

@@ -15,7 +15,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.geometry.threads import in_shares
 from oddseam.model.connectivity import label_components
 from oddseam.morphing.simplices import around
@@ -76,7 +76,7 @@ class _Problem:
         announce(elastic_sums.assemble)
         free = free & _hangs_on(simplices, free, u)
         held = free[simplices].any(axis=1)
-        self.points, self.simplices = np.ascontiguousarray(points), np.ascontiguousarray(simplices[held], np.int32)
+        self.points, self.simplices = for_kernels(points), np.ascontiguousarray(simplices[held], np.int32)
         used = np.zeros(len(free), bool)
         used[self.simplices] = True
         u[free & ~used] = 0.0

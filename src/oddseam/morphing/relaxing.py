@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.geometry.threads import in_shares
 from oddseam.morphing.simplices import around
 
@@ -36,7 +36,7 @@ def relaxed(points: Array, start: Array, simplices: Array, nodes: Array, normal:
     nodes = np.ascontiguousarray(nodes, np.int64)
     return int(
         mesh_relaxing.relax(
-            points, start, across, np.ascontiguousarray(simplices), nodes, row, first, of, _ENOUGH, _SWEEPS
+            points, for_kernels(start), across, np.ascontiguousarray(simplices), nodes, row, first, of, _ENOUGH, _SWEEPS
         )
     )
 
@@ -46,5 +46,6 @@ def distortion(points: Array, start: Array, simplices: Array) -> Array:
     from oddseam.morphing.kernels import mesh_relaxing
 
     simplices, out = np.ascontiguousarray(simplices), np.empty(len(simplices))
-    in_shares(lambda i, j: mesh_relaxing.distortions(i, j, points, start, simplices, out), len(simplices))
+    was = for_kernels(start)
+    in_shares(lambda i, j: mesh_relaxing.distortions(i, j, points, was, simplices, out), len(simplices))
     return out

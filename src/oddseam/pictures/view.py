@@ -166,7 +166,8 @@ def render(
         if len(group.edges):
             slack = 3.0 / fine.scale
             edges = np.ascontiguousarray(group.edges, np.int32)
-            draw_lines(xy, z, edges, depth, slack, np.array(group.colour, np.float32), group.pen * _FINER, canvas)
+            colour, heights = np.array(group.colour, np.float32), np.ascontiguousarray(z)
+            draw_lines(xy, heights, edges, depth, slack, colour, group.pen * _FINER, canvas)
     tiles = [(slice(i, None, _FINER), slice(j, None, _FINER)) for i in range(_FINER) for j in range(_FINER)]
     picture = np.add.reduce([canvas[tile] for tile in tiles]) / np.float32(len(tiles))
     facet = np.append(shown, -1)[ident[::_FINER, ::_FINER]]

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, is_stub, trace_curves
 from oddseam.features.rough import is_crooked, is_even_at_large, roughness
@@ -253,7 +253,7 @@ def _is_peak(nodes: Array, halves: Array, normals: Array, feature: Array, count:
     facet through its neighbours can stand for it.
     """
     total, area = np.zeros((count, 3)), np.zeros(count)
-    sum_round(nodes, node, halves, normals, total, area)
+    sum_round(for_kernels(nodes), node, halves, normals, total, area)
     on_feature = np.zeros(count, bool)
     on_feature[halves.ravel()[feature]] = True
     peak: Array = ~on_feature & (np.linalg.norm(total, axis=1) < np.cos(np.radians(40.0)) * area)

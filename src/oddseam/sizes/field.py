@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import write_whole
 from oddseam.geometry.boxtree import boxes_in_order
@@ -133,7 +133,7 @@ class SizeField:
 
         About O(log n) for each, for n sources.
         """
-        points = np.ascontiguousarray(points, np.float64)
+        points = for_kernels(points)
         found = np.full(len(points), self.base)
         for zone in self.zones:
             np.minimum(found, zone.size + self.growth * zone.distance(points), out=found)

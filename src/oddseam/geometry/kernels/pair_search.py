@@ -8,6 +8,11 @@ from oddseam.compiled import helper, kernel
 from oddseam.geometry.kernels.contact_filters import may_touch
 from oddseam.geometry.kernels.exact_signs import APART, MEETS, compare
 
+#: More than half a step of single precision, as a share, and where that is nothing.
+_OUT, _LEAST = 1.2e-7, 1e-37
+#: What single precision can hold.
+_MOST = 3.4e38
+
 
 @helper
 def _boxes_meet(a, i, b, j):
@@ -18,36 +23,34 @@ def _boxes_meet(a, i, b, j):
     )  # fmt: skip
 
 
-@helper
-def _fill_box(p, t, x, own, i):
-    """The box of triangle x into row i of ``own``."""
-    for k in range(3):
-        a, b, c = p[t[x, 0], k], p[t[x, 1], k], p[t[x, 2], k]
-        own[i, k] = min(min(a, b), c)
-        own[i, k + 3] = max(max(a, b), c)
+@kernel
+def facet_boxes(p, t, box):
+    """The boxes (m, 6) of triangles, each bound moved out by more than single precision rounds."""
+    for x in range(t.shape[0]):
+        for k in range(3):
+            a, b, c = p[t[x, 0], k], p[t[x, 1], k], p[t[x, 2], k]
+            low, high = min(min(a, b), c), max(max(a, b), c)
+            box[x, k] = min(low - (abs(low) * _OUT + _LEAST), _MOST)
+            box[x, k + 3] = max(high + (abs(high) * _OUT + _LEAST), -_MOST)
 
 
 @kernel
-def search_pairs(p, t, box, begin, end, contacts, marked, pairs, state):
+def search_pairs(p, t, own, box, begin, end, contacts, marked, pairs, state):
     """Compare the triangles of leaves ``begin`` to ``end`` of a box tree with all later ones near them.
 
-    ``t`` (m, 3) and ``marked`` (m,) are in the order of the tree; one of a pair must be marked.  With
-    ``contacts`` those pairs are found that may touch, else those whose interiors may meet.  What is
+    ``t`` (m, 3), their boxes ``own`` (m, 6) and ``marked`` (m,) are in the order of the tree; one of a pair must be
+    marked.  With ``contacts`` those pairs are found that may touch, else those whose interiors may meet.  What is
     not apart goes into ``pairs`` and ``state``; pairs for which there is no room are counted only.
     Returns how many there are.
     """
     m = t.shape[0]
     leaves = (box.shape[0] + 1) // 2
     stack = np.empty(128, np.int64)
-    own = np.empty((m // leaves + 2, 6))  # boxes of this leaf's triangles, and in the last row of another one
-    there = own.shape[0] - 1
     count = 0
     for leaf in range(begin, end):
         home = leaf + leaves - 1
         first = leaf * m // leaves
         last = (leaf + 1) * m // leaves
-        for x in range(first, last):
-            _fill_box(p, t, x, own, x - first)
         top = 1
         stack[0] = 0
         while top > 0:
@@ -71,9 +74,10 @@ def search_pairs(p, t, box, begin, end, contacts, marked, pairs, state):
             start = (q - leaves + 1) * m // leaves
             stop = (q - leaves + 2) * m // leaves
             for y in range(start, stop):
-                _fill_box(p, t, y, own, there)
+                if not _boxes_meet(own, y, box, home):
+                    continue
                 for x in range(first, min(last, y)):
-                    if not (marked[x] or marked[y]) or not _boxes_meet(own, x - first, own, there):
+                    if not _boxes_meet(own, x, own, y) or not (marked[x] or marked[y]):
                         continue
                     if contacts:
                         found = MEETS if may_touch(p, t, x, y) else APART
@@ -86,3 +90,10 @@ def search_pairs(p, t, box, begin, end, contacts, marked, pairs, state):
                             state[count] = found
                         count += 1
     return count
+
+
+@kernel
+def compare_pairs(p, t, pairs, state):
+    """What each pair of triangles is, into ``state``."""
+    for k in range(pairs.shape[0]):
+        state[k] = compare(p, t, pairs[k, 0], pairs[k, 1])
