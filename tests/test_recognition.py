@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from collections import Counter
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -272,18 +269,6 @@ def test_a_fillet_of_a_few_long_strips_of_many_facets_is_a_cylinder(noise):
     assert kinds_of((points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])]))) == {
         "plane": 2, "cylinder": 1,
     }  # fmt: skip
-
-
-def test_a_warm_up_compiles_all_that_finding_features_needs():
-    code = (
-        "import shapes, oddseam; from oddseam.features.kernels import patch_growth as kernels; import oddseam.warmup as w; w.features();"
-        "names = [name for name in dir(kernels) if hasattr(getattr(kernels, name), 'signatures')];"
-        "count = lambda: [len(getattr(kernels, name).signatures) for name in names]; before = count();"
-        "oddseam.find_features(shapes.mesh(shapes.bent_pipe(16, 4))); assert before == count(), before"
-    )
-    here = Path(__file__).parent
-    done = subprocess.run([sys.executable, "-c", code], cwd=here, capture_output=True, text=True, check=False)
-    assert done.returncode == 0, done.stderr
 
 
 def test_mostly_facets_without_any_length_have_patches_too():

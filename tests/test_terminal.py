@@ -86,6 +86,48 @@ def test_no_kernel_is_compiled_for_several_kinds_of_numbers():
     assert 180 < len(shipped) / 2 <= 200, "a room that compiles more than its budget"
 
 
+VERBS = """
+import importlib, sys
+import numpy as np, oddseam, shapes
+from oddseam.warmup import DRILLS
+
+for drill in DRILLS:
+    drill()
+kernels = [
+    (name, one)
+    for name, module in list(sys.modules.items()) if name.startswith("oddseam.") and ".kernels." in name
+    for one in vars(module).values() if hasattr(one, "py_func") and one.py_func.__module__ == name
+]
+before = [list(one.signatures) for _, one in kernels]
+mesh = shapes.mesh(shapes.bent_pipe(16, 4))
+oddseam.survey(mesh)
+found = oddseam.find_features(mesh)
+oddseam.survey(oddseam.remesh(found, size=mesh.diagonal / 20))
+coarse = oddseam.coarsen(mesh, facets=60)
+oddseam.compare(coarse, mesh)
+oddseam.mend(mesh)
+oddseam.remesh(mesh, size=mesh.diagonal / 20, quads=True)
+oddseam.make_sizes(found, mesh.diagonal / 20, per_turn=24, across=2).at(mesh.nodes)
+oddseam.draw(mesh, sys.argv[1])
+where = "sphere ({}, {}, {}) 0.5".format(*mesh.nodes[0])
+oddseam.morph(mesh, oddseam.Move(where, by=(0.01, 0.0, 0.0)))
+more = [(name, one.py_func.__name__, [s for s in one.signatures if s not in old])
+        for (name, one), old in zip(kernels, before) if list(one.signatures) != old]
+assert not more, more
+"""
+
+
+def test_no_verb_compiles_a_kernel_that_no_drill_did(tmp_path):
+    done = subprocess.run(
+        [sys.executable, "-c", VERBS, tmp_path / "a.png"],
+        cwd=ROOT / "tests",
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+
+
 @pytest.mark.parametrize(
     "words", [("remesh.py", "--facets", "2000"), ("remesh.py", "--help"), ("crossings.py", "--facets", "2000")]
 )

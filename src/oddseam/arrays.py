@@ -48,6 +48,12 @@ def for_kernels(values: Array) -> Array:
     return np.require(values, np.float64, ("C", "W"))
 
 
+def distinct(values: Array) -> Array:
+    """The different ones of some numbers, ascending; for few of them in a fraction of the time of ``np.unique``."""
+    ordered = np.sort(values, axis=None)
+    return ordered[np.flatnonzero(np.diff(ordered, prepend=ordered[:1] - 1))]
+
+
 def check_index(index: Array, size: int, what: str, of: str) -> None:
     """Every entry of ``index`` (rows of it are things) lies in [0, size)."""
     if index.size == 0 or (index.min() >= 0 and index.max() < size):

@@ -70,7 +70,7 @@ def _kept_in(one: Any) -> str:
 
 
 def _is_ready(one: Any) -> bool:
-    if one.signatures:
+    if one.overloads:
         return True
     name = f"{one.py_func.__module__.rpartition('.')[2]}.{one.py_func.__name__}-*.nbi"
     kept = getattr(one._cache, "kept", None)

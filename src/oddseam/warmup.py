@@ -138,7 +138,7 @@ def crossings() -> None:
 def features() -> None:
     """Find ridges, grow patches, walk through bands and fit a cylinder."""
     from oddseam.features.bands import Bands
-    from oddseam.features.kernels.patch_growth import smoothed
+    from oddseam.features.kernels.patch_growth import edges_on, smoothed
     from oddseam.features.recognition import recognised
     from oddseam.features.ridges import find_ridges
     from oddseam.geometry.kernels.primitive_fits import fit_surface
@@ -154,6 +154,8 @@ def features() -> None:
     bands = Bands(nodes, triangles[:3], across, np.ones(3), np.eye(3), label, 0.0)
     list(bands.at(1, 3, 1))
     smoothed(np.eye(3), across, np.zeros((3, 3)))
+    facets, mark, out = np.zeros(1, np.int32), np.zeros(3, np.int32), np.empty((3, 3))
+    edges_on(facets, False, nodes, triangles, np.eye(3), across, mark, 1, out, out.copy())
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0.1], [0, -1, 0.1]])
     triangles = np.array([[0, 1, 2], [1, 0, 3]], np.int32)
     find_ridges(nodes, triangles, np.array([[1, -1, -1], [0, -1, -1]], np.int32), 5.0, 0.0, np.zeros(4, bool))

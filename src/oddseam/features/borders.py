@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, distinct
 from oddseam.features.recognition import regions_of
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
 from oddseam.geometry.triangles import areas_and_normals, unit_normals
@@ -87,7 +87,7 @@ def _joined(
 def _common(nodes: Array, triangles: Array, facets: Array, tolerance: float) -> Primitive | None:
     some = facets[np.linspace(0, len(facets) - 1, min(len(facets), _SAMPLE)).astype(np.int64)]
     normals = unit_normals(nodes[triangles[some]])
-    points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
+    points, middles = nodes[distinct(triangles[some])], nodes[triangles[some]].mean(axis=1)
     return fit_primitive(points, middles, normals, tolerance, PRIMITIVES)
 
 

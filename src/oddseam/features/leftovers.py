@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, distinct
 from oddseam.features.recognition import Recognised, regions_of
 from oddseam.geometry.primitives import Primitive, fit_primitive
 from oddseam.geometry.triangles import unit_normals
@@ -59,16 +59,15 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     free = np.flatnonzero(label < 0)
     order = free[np.argsort(piece[free], kind="stable")]
     first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])
-    for facets in np.split(order, first[1:]):
-        its = piece[facets[0]]
-        for k in beside[beside[:, 0] == its, 1].tolist():
+    ends = [np.searchsorted(beside[:, 0], piece[order[first]], side) for side in ("left", "right")]
+    for facets, begin, end in zip(np.split(order, first[1:]), *ends, strict=True):
+        for k in beside[begin:end, 1].tolist():
             near = _SAG * sag[k] + 3.0 * _MORE * tolerance
             if _lies_on(surfaces[k], nodes, triangles[facets], normals[facets], near):
                 label[facets] = k
                 break
         else:
-            alone = not (beside[:, 0] == its).any()
-            surface = whole_surface(nodes, triangles[facets], normals[facets], tolerance, alone)
+            surface = whole_surface(nodes, triangles[facets], normals[facets], tolerance, begin == end)
             if surface is not None:
                 label[facets] = len(surfaces)
                 surfaces.append(surface)
@@ -83,7 +82,7 @@ def sag_of(surface: Primitive, nodes: Array, triangles: Array) -> float:
 
 
 def _lies_on(surface: Primitive, nodes: Array, triangles: Array, normals: Array, tolerance: float) -> bool:
-    used = np.unique(triangles)
+    used = distinct(triangles)
     if np.abs(surface.distance(nodes[used])).max() > tolerance:
         return False
     own = surface.normal(nodes[triangles].mean(axis=1))
@@ -93,7 +92,7 @@ def _lies_on(surface: Primitive, nodes: Array, triangles: Array, normals: Array,
 def whole_surface(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_round: bool) -> Primitive | None:
     """A surface that a piece lies on as a whole, within a tolerance; a round one less exactly, where that may be."""
     some = np.linspace(0, len(triangles) - 1, min(len(triangles), _SAMPLE)).astype(np.int64)
-    points, middles = nodes[np.unique(triangles[some])], nodes[triangles[some]].mean(axis=1)
+    points, middles = nodes[distinct(triangles[some])], nodes[triangles[some]].mean(axis=1)
     surface = fit_primitive(points, middles, normals[some], _MORE * tolerance, _ANY)
     if surface is not None and _lies_on(surface, nodes, triangles, normals, 3.0 * _MORE * tolerance):
         return surface

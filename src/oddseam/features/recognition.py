@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, distinct
 from oddseam.features.bands import Bands
 from oddseam.features.kernels import patch_growth
 from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
@@ -146,6 +146,7 @@ class _Search:
         self.area, self.normals = areas_and_normals(nodes[triangles])
         self.label = np.full(m, -1, np.int32)
         self.queue, self.mark, self.stamp = np.empty(m, np.int32), np.zeros(m, np.int32), 0
+        self.seen = np.zeros(len(nodes), np.int32)
         self.surfaces: list[Primitive] = []
         self.smoothed = {0: self.normals}
         self.bands = Bands(self.nodes, triangles, across, self.area, self.normals, self.label, tolerance)
@@ -340,7 +341,7 @@ class _Search:
         """A surface of one kind, or ``None``; ``given`` is the evidence of the facets, if that is known."""
         if kind == "plane":
             facets = _sample(facets)
-            points = self.nodes[np.unique(self.triangles[facets])]
+            points = self._nodes_on(facets)
             return fit_primitive(points, points, self.normals[facets], _BY_CHANCE * self.tolerance, (kind,))
         points, middle, normal = self._evidence(facets) if given is None else given
         if len(middle) < 3:
@@ -350,27 +351,42 @@ class _Search:
     def _evidence(self, facets: Array, is_whole: bool = False) -> _Evidence:
         """What a curved surface is fitted to: nodes, the middles of edges, and the normals there."""
         normals = self._normals(len(facets))
-        facets = _sample(facets)
-        points = self.nodes[np.unique(self.triangles[facets])]
-        beyond = self.across[facets].ravel()
-        row, side = np.repeat(facets, 3), np.tile(np.arange(3), len(facets))
+        facets = np.asarray(_sample(facets), np.int32)
+        middles, directions = np.empty((2, 3 * len(facets), 3))
         self.stamp += 1
-        self.mark[facets] = self.stamp
-        is_among = self.mark[beyond] == self.stamp
-        inside = (beyond >= 0) & np.where(is_among, beyond > row, not is_whole)
-        row, side, beyond = row[inside], side[inside], beyond[inside]
-        normal = normals[row] + normals[beyond]
-        length = np.linalg.norm(normal, axis=1)
-        normal = normal / np.where(length > 0, length, 1.0)[:, None]
-        ends = self.triangles[row, side], self.triangles[row, (side + 1) % 3]
-        return _Evidence(points, 0.5 * (self.nodes[ends[0]] + self.nodes[ends[1]]), normal)
+        count = patch_growth.edges_on(
+            facets,
+            is_whole,
+            self.nodes,
+            self.triangles,
+            normals,
+            self.across,
+            self.mark,
+            self.stamp,
+            middles,
+            directions,
+        )
+        return _Evidence(self._nodes_on(facets), middles[:count], directions[:count])
+
+    def _nodes_on(self, facets: Array) -> Array:
+        """The places of the nodes of facets, each once."""
+        points = np.empty((3 * len(facets), 3))
+        self.stamp += 1
+        count = patch_growth.nodes_on(
+            np.asarray(facets, np.int32), self.nodes, self.triangles, self.seen, self.stamp, points
+        )
+        return points[:count]
 
     def _counts(self, surface: Primitive, facets: Array) -> bool:
         """Whether a region is more than facets happen to agree on."""
-        beyond = self.across[facets].ravel()
-        beyond = np.setdiff1d(beyond[beyond >= 0], facets)
         if surface.kind == "plane":
-            if len(facets) >= _MANY or not len(beyond):
+            if len(facets) >= _MANY:
+                return True
+            beyond = self.across[facets].ravel()
+            self.stamp += 1
+            self.mark[facets] = self.stamp
+            beyond = distinct(beyond[(beyond >= 0) & (self.mark[beyond] != self.stamp)])
+            if not len(beyond):
                 return True
             return bool(self.area[facets].sum() >= _LARGER * self.area[beyond].mean())
         if len(facets) < _LEAST_CURVED or (surface.kind == "torus" and not self._shows_tube(surface, facets)):
@@ -384,7 +400,7 @@ class _Search:
 
     def _shows_tube(self, torus: Primitive, facets: Array) -> bool:
         """Whether nodes are at more places along the tube than any circle goes through."""
-        away = self.nodes[np.unique(self.triangles[facets])] - torus.centre
+        away = self._nodes_on(facets) - torus.centre
         along = away @ torus.axis
         out = np.linalg.norm(away - along[:, None] * torus.axis, axis=1) - torus.radius
         places = np.sort(np.arctan2(along, out))
@@ -408,7 +424,7 @@ class _Search:
                 continue
             beyond = self.across[facets]
             beside = np.unique(self.label[beyond[beyond >= 0]])
-            points = self.nodes[np.unique(self.triangles[facets])]
+            points = self._nodes_on(facets)
             for other in beside[(beside >= 0) & (beside != k)].tolist():
                 surface = self.surfaces[other]
                 if surface.kind == "plane" or np.abs(surface.distance(points)).max() > _NEAR * self.tolerance:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from oddseam.compiled import helper, kernel
 from oddseam.geometry.kernels.primitive_fits import off_surface
 
@@ -212,3 +214,43 @@ def settle(label, kinds, numbers, nodes, triangles, across):
             label[t] = to
             changed += 1
     return changed
+
+
+@kernel
+def nodes_on(facets, nodes, triangles, seen, stamp, points):
+    """The nodes of facets, each once, into ``points``; how many there are.  ``seen`` (n,) is scratch."""
+    count = 0
+    for f in facets:
+        for i in range(3):
+            v = triangles[f, i]
+            if seen[v] != stamp:
+                seen[v] = stamp
+                for k in range(3):
+                    points[count, k] = nodes[v, k]
+                count += 1
+    return count
+
+
+@kernel
+def edges_on(facets, is_whole, nodes, triangles, normals, across, mark, stamp, middles, directions):
+    """The middles of the edges of facets with one beyond, each once, and the mean normals there; how many there are.
+
+    With ``is_whole`` only those between two of the facets count.  ``mark`` (m,) is scratch.
+    """
+    for f in facets:
+        mark[f] = stamp
+    count = 0
+    for f in facets:
+        for i in range(3):
+            o = across[f, i]
+            if o < 0 or (mark[o] == stamp and o < f) or (mark[o] != stamp and is_whole):
+                continue
+            x, y, z = normals[f, 0] + normals[o, 0], normals[f, 1] + normals[o, 1], normals[f, 2] + normals[o, 2]
+            length = np.sqrt(x * x + y * y + z * z)
+            scale = 1.0 / length if length > 0.0 else 1.0
+            directions[count, 0], directions[count, 1], directions[count, 2] = x * scale, y * scale, z * scale
+            a, b = triangles[f, i], triangles[f, (i + 1) % 3]
+            for k in range(3):
+                middles[count, k] = 0.5 * (nodes[a, k] + nodes[b, k])
+            count += 1
+    return count

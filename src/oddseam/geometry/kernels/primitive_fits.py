@@ -55,7 +55,8 @@ def off_surface(kind, q, x, y, z):
 
 
 @helper
-def _sum2(kind, q, points):
+def sum_of_squares(kind, q, points):
+    """The sum of the squared distances of points to a surface."""
     total = 0.0
     for k in range(points.shape[0]):
         d, _, _, _ = off_surface(kind, q, points[k, 0], points[k, 1], points[k, 2])
@@ -72,7 +73,7 @@ def _normalised(q):
 
 
 @helper
-def _solved(form, side):
+def solved(form, side):
     """Solve a small symmetric positive system in place by Cholesky's method; whether it is positive."""
     n = side.shape[0]
     for i in range(n):
@@ -105,7 +106,7 @@ def fit_surface(kind, q, points, worst, most):
     parameters.  Given up when the root mean square is above ``worst`` and hardly falls in several steps.
     """
     n = points.shape[0]
-    first = _sum2(kind, q, points)
+    first = sum_of_squares(kind, q, points)
     damping = 1e-6
     slow = 0
     step = 1e-7
@@ -138,11 +139,11 @@ def fit_surface(kind, q, points, worst, most):
             change = side.copy()
             for i in range(_NUMBERS):
                 damped[i, i] += damping * form[i, i] + 1e-12 * trace
-            if _solved(damped, change):
+            if solved(damped, change):
                 for i in range(_NUMBERS):
                     trial[i] = q[i] + change[i]
                 _normalised(trial)
-                now = _sum2(kind, trial, points)
+                now = sum_of_squares(kind, trial, points)
                 if now < first:
                     better = True
                     break
