@@ -48,14 +48,15 @@ def _do(drill: Callable[[], None]) -> None:
 
 
 def remeshing() -> None:
-    """Remesh a tetrahedron."""
+    """Remesh a tetrahedron, finer round a corner."""
     from oddseam.remeshing.net import Fineness
     from oddseam.remeshing.sheets import cut_into_sheets
     from oddseam.remeshing.surface import remesh_sheets
-    from oddseam.sizes import SizeField
+    from oddseam.sizes import SizeField, Zone
 
     nodes, triangles = _TETRAHEDRON
-    remesh_sheets(cut_into_sheets(nodes, triangles, np.zeros(4, np.int32), 30.0), Fineness(SizeField(0.3)))
+    field = SizeField(0.4, zones=(Zone("sphere", (0.0, 0.0, 0.0, 0.1), size=0.3),))
+    remesh_sheets(cut_into_sheets(nodes, triangles, np.zeros(4, np.int32), 30.0), Fineness(field))
 
 
 def coarsening() -> None:
