@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.features.leftovers import whole_surface
 from oddseam.features.patches import described, exact_tolerance
-from oddseam.geometry.triangles import area_vectors, unit_normals
+from oddseam.geometry.triangles import areas, unit_normals
 from oddseam.model import Creases, Mesh, Patch, Patches
 from oddseam.model.connectivity import edges_among, label_components
 
@@ -35,9 +35,7 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
     old, new = (pieces_between(mesh, its) for its in (before, creases))
     label = mesh.patches.label[face].astype(np.int64)
     corners = mesh.nodes[mesh.triangulation.triangles]
-    of_element = np.bincount(
-        mesh.triangulation.element, np.linalg.norm(area_vectors(corners), axis=1), minlength=mesh.n_elements
-    )
+    of_element = np.bincount(mesh.triangulation.element, areas(corners), minlength=mesh.n_elements)
     area = of_element[face]
 
     # pieces of what hung together before, the largest first; all but that become patches of their own

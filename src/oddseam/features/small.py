@@ -14,7 +14,7 @@ from oddseam.features.curves import Curves, trace_curves
 from oddseam.features.strips import Fold, folded
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.connectivity import edges_among
 
@@ -156,7 +156,7 @@ def _pieces(mesh: Mesh, dangling: bool = False) -> _Pieces:
     t = mesh.triangulation
     piece_of_element = np.zeros(mesh.n_elements, np.int64)
     piece_of_element[mesh.faces.element] = of
-    area = np.linalg.norm(area_vectors(mesh.nodes[t.triangles]), axis=1)
+    area = areas(mesh.nodes[t.triangles])
     area = np.bincount(piece_of_element[t.element], area, minlength=count)
     inner = of[c.face[c.pairs[:, 0]]] == of[c.face[c.pairs[:, 1]]]
     is_border = c.edge_of >= 0

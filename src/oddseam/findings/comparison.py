@@ -13,7 +13,7 @@ from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import element_quality
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import MORE_IS_WORSE
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import KINDS, Mesh
 from oddseam.model.outer_faces import skin
 from oddseam.model.proof import prove
@@ -132,7 +132,7 @@ def distance_to(points: Array, surface: Mesh) -> Array:
 
 
 def _area(surface: Mesh) -> float:
-    return float(np.linalg.norm(area_vectors(surface.nodes[surface.triangulation.triangles]), axis=1).sum())
+    return float(areas(surface.nodes[surface.triangulation.triangles]).sum())
 
 
 def _volume(surface: Mesh) -> float | None:
@@ -149,7 +149,7 @@ def _off(one: Mesh, two: Mesh) -> Off:
     at = np.zeros(one.n_nodes)
     at[nodes] = away[: len(nodes)]
     of_facet = 0.25 * (at[t].sum(axis=1) + away[len(nodes) :])  # the mean of its corners and its middle
-    area = np.linalg.norm(area_vectors(one.nodes[t]), axis=1)
+    area = areas(one.nodes[t])
     order = np.argsort(of_facet)
     share = np.cumsum(area[order])
     p95 = float(of_facet[order][min(int(np.searchsorted(share, 0.95 * share[-1])), len(order) - 1)])

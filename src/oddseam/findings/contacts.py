@@ -6,7 +6,7 @@ import numpy as np
 
 from oddseam.findings.finding import Finding, gathered, places_of
 from oddseam.geometry.crossing_lines import crossing_lines
-from oddseam.geometry.triangles import area_vectors, unit_normals
+from oddseam.geometry.triangles import areas, unit_normals
 from oddseam.model import Mesh
 from oddseam.model.nesting import pieces_around
 
@@ -43,7 +43,7 @@ def coincident_walls(mesh: Mesh) -> Finding | None:
     rows = np.unique(pairs)
     normal = unit_normals(mesh.nodes[t.triangles])
     opposite = np.einsum("ij,ij->i", normal[pairs[:, 0]], normal[pairs[:, 1]]) < 0
-    area = float(np.linalg.norm(area_vectors(mesh.nodes[t.triangles[rows]]), axis=1).sum())
+    area = float(areas(mesh.nodes[t.triangles[rows]]).sum())
     places, n = gathered(mesh.nodes, t.triangles[rows], mesh.element_ids[t.element[rows]])
     message = (
         f"facets that lie on others in one plane, {area:.4g} in area together; of {len(pairs):,} pairs "

@@ -17,7 +17,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.geometry.arrangement import arrange
-from oddseam.geometry.triangles import area_vectors, winding_number
+from oddseam.geometry.triangles import areas, winding_number
 from oddseam.geometry.windings import SpaceCells, space_cells
 from oddseam.markup import html_table
 from oddseam.model import Mesh
@@ -165,7 +165,7 @@ class _Space:
             if cell >= 0:
                 volume[cell] += cells.content[cells.outermost[k]]  # which is below zero
         self.volume = volume
-        size = np.array([np.linalg.norm(area_vectors(self._walls[k][0]), axis=1).sum() for k in self._inner.tolist()])
+        size = np.array([areas(self._walls[k][0]).sum() for k in self._inner.tolist()])
         is_real = volume[self._inner] > _UNSURE * float(np.abs(points).max(initial=0.0)) * size
         order = self._inner[is_real][np.argsort(-volume[self._inner][is_real], kind="stable")]
         self.number = np.zeros(count, np.int64)
@@ -213,7 +213,7 @@ class _Space:
     def described(self, mesh: Mesh, element: Array) -> list[Chamber]:
         """All chambers; ``element`` is that of every row of the cells."""
         front, back = self.cells.cell.T
-        area = np.linalg.norm(area_vectors(self._corners), axis=1)
+        area = areas(self._corners)
         found = []
         names = [part.name for part in mesh.parts]
         complex_of = np.zeros(len(self.cells.content), np.int64)

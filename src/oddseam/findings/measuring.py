@@ -14,7 +14,7 @@ from oddseam.findings.across import INWARD, OUTWARD, Across
 from oddseam.findings.finding import Finding, Place, point_of
 from oddseam.findings.gaps import round_rims
 from oddseam.geometry.primitives import upright
-from oddseam.geometry.triangles import area_vectors, unit_normals
+from oddseam.geometry.triangles import area_vectors, areas, unit_normals
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -187,7 +187,7 @@ def _median_wall(across: Across, mesh: Mesh) -> list[Measure]:
     if not len(facet):
         return []
     order = np.argsort(distance, kind="stable")
-    area = np.cumsum(np.linalg.norm(area_vectors(mesh.nodes[across.triangles[facet[order]]]), axis=1))
+    area = np.cumsum(areas(mesh.nodes[across.triangles[facet[order]]]))
     k = order[np.searchsorted(area, 0.5 * area[-1])]
     return [_way_across(mesh, "median wall", INWARD, int(facet[k]), float(distance[k]), int(met[k]))]
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 
 
@@ -36,7 +36,7 @@ def list_pieces(mesh: Mesh) -> list[dict[str, Any]]:
     count = len(pieces.volume)
     held = np.flatnonzero(pieces.of_triangle >= 0)
     of = pieces.of_triangle[held]
-    area = np.bincount(of, np.linalg.norm(area_vectors(mesh.nodes[t.triangles[held]]), axis=1), count)
+    area = np.bincount(of, areas(mesh.nodes[t.triangles[held]]), count)
     facets = np.bincount(of, minlength=count)
     corner, rim = c.rim_corners
     pairs = np.unique(np.column_stack([c.piece[c.face[corner]], rim]), axis=0)

@@ -16,7 +16,7 @@ from oddseam.findings.meant import meant_joints
 from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 from oddseam.model.proof import Proof, prove
@@ -183,9 +183,7 @@ def _not_interpreted(mesh: Mesh) -> Finding | None:
 
 
 def _summary(mesh: Mesh, proof: Proof) -> dict[str, Any]:
-    area = in_runs(
-        lambda corners: np.linalg.norm(area_vectors(corners), axis=1), mesh.nodes, mesh.triangulation.triangles
-    )
+    area = in_runs(areas, mesh.nodes, mesh.triangulation.triangles)
     length = in_runs(lambda ends: np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1), mesh.nodes, mesh.connectivity.edges)
     return {
         "counts": mesh.counts,

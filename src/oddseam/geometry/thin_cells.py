@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.geometry.windings import Windings
 
 #: Facets of later pieces count for up to so much more.
@@ -37,7 +37,7 @@ def solid_cells(corners: Array, found: Windings, rank: Array, reach: float) -> A
     if not reach or not count:
         return solid
     cell = found.cells.cell
-    area = np.linalg.norm(area_vectors(corners), axis=1)
+    area = areas(corners)
     size = np.bincount(cell.ravel(), np.repeat(area, 2), count)
     is_thin = 2.0 * found.cells.content <= reach * size
     is_thin[found.cells.outermost] = False

@@ -47,6 +47,11 @@ def area_vectors(corners: Array) -> Array:
     return 0.5 * cross_product(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
 
 
+def areas(corners: Array) -> Array:
+    """(m,) areas of triangles (m, 3, 3)."""
+    return np.asarray(np.linalg.norm(area_vectors(corners), axis=1))
+
+
 def areas_and_normals(corners: Array) -> tuple[Array, Array]:
     """(m,) areas of triangles (m, 3, 3) and (m, 3) unit normals; zero for a triangle without area."""
     vectors = area_vectors(corners)

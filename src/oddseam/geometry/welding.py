@@ -28,8 +28,9 @@ def weld_exact(points: Array) -> tuple[Array, Array]:
 
     announce(join_equal)
     n = len(points)
-    bits = (np.asarray(points, np.float64) + 0.0).view(np.uint64).reshape(n, 3)
+    given = points if points.dtype == np.float32 else np.asarray(points, np.float64)
+    bits = np.ascontiguousarray(given + 0.0).view(np.uint32).reshape(n, -1 if n else 3)
     first, index = np.empty(n, np.int64), np.empty(n, np.int32)
     table = np.full(1 << max((2 * n).bit_length(), 4), -1, np.int32)
-    count = int(join_equal(np.ascontiguousarray(bits), table, first, index))
+    count = int(join_equal(bits, table, first, index))
     return first[:count].copy(), index

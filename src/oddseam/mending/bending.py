@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
+from oddseam.geometry.triangles import areas, turn_angles, unit_normals
 from oddseam.mending.creased import CREASE, normals_beside
 from oddseam.mending.hole import Hole, Patch
 from oddseam.model import Mesh
@@ -105,7 +105,7 @@ def _laplacian(points: Array, triangles: Array) -> tuple[Any, Array]:
     from scipy.sparse import coo_array
 
     n = len(points)
-    twice = 2.0 * np.linalg.norm(area_vectors(points[triangles]), axis=1)
+    twice = 2.0 * areas(points[triangles])
     rows, columns, values = [], [], []
     for k in range(3):
         a, b, c = (triangles[:, (k + j) % 3] for j in range(3))

@@ -14,7 +14,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors, numbered_edges
+from oddseam.geometry.triangles import areas, numbered_edges
 from oddseam.mending.hole import triangulated
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -46,7 +46,7 @@ def with_caps(mesh: Mesh, widest: float, one_solid: bool = False) -> tuple[Mesh,
     given = np.concatenate([t.triangles, t.triangles[fins][:, ::-1]])
     edges, piece_of_edge, piece = borders(mesh.n_nodes, given)
     piece = piece[: len(t.triangles)]
-    area = np.linalg.norm(area_vectors(mesh.nodes[t.triangles]), axis=1)
+    area = areas(mesh.nodes[t.triangles])
     total = np.bincount(piece, area)
     sheets = np.zeros(len(total), bool)
     kept: list[Array] = [t.triangles[fins][:, ::-1].astype(np.int64)]
@@ -58,7 +58,7 @@ def with_caps(mesh: Mesh, widest: float, one_solid: bool = False) -> tuple[Mesh,
         p = int(piece_of_edge[its[0]])
         caps = [_cap(mesh.nodes, loop) for loop in _loops(edges[its].tolist())]
         large = [float(np.linalg.norm(np.ptp(mesh.nodes[cap].reshape(-1, 3), axis=0))) > widest for cap in caps]
-        spans = [float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps]
+        spans = [float(areas(mesh.nodes[cap]).sum()) for cap in caps]
         wide = sum(span for span, is_large in zip(spans, large, strict=True) if is_large)
         if not one_solid and (wide > _LARGE * total[p] or sum(spans) > _SMALL * total[p]):
             sheets[p] = True
@@ -149,12 +149,12 @@ def _fins(mesh: Mesh) -> Array:
     joint = np.zeros(int(patch.max()) + 1, bool)
     joint[rows[count[rows[:, 1]] > 2, 0]] = True
     joint[rows[stays, 0]] = False
-    area = np.linalg.norm(area_vectors(mesh.nodes[t]), axis=1)
+    area = areas(mesh.nodes[t])
     found = [np.zeros(0, np.int64)]
     for p in np.flatnonzero(joint).tolist():
         its = np.flatnonzero(patch == p)
         caps = [_cap(mesh.nodes, loop) for loop in _loops(borders(mesh.n_nodes, t[its])[0].tolist())]
-        span = sum(float(np.linalg.norm(area_vectors(mesh.nodes[cap]), axis=1).sum()) for cap in caps)
+        span = sum(float(areas(mesh.nodes[cap]).sum()) for cap in caps)
         if span / _FIN <= area[its].sum() <= _FIN * span:
             found.append(its)
     return np.concatenate(found)

@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.arrays import Array, point_text
 from oddseam.findings import defects
 from oddseam.findings.finding import MOST_PLACES, point_of
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
 from oddseam.model.enclosure import PLAINLY, enclosure_of
@@ -45,7 +45,7 @@ def drop_crumbs(mesh: Mesh, size: float, is_asked: bool) -> tuple[Mesh, Dropped]
     extent, facets = mesh.pieces.extent, np.bincount(mesh.pieces.of_triangle[mesh.pieces.of_triangle >= 0])
     rows = np.flatnonzero(np.isin(mesh.pieces.of_triangle, pieces))
     corners = mesh.nodes[mesh.triangulation.triangles]
-    area = np.linalg.norm(area_vectors(corners), axis=1)
+    area = areas(corners)
     if not is_asked and (area[rows].sum() > _NOTHING * area.sum() or not _encloses(mesh, pieces)):
         found.count = 0
         found.notes.append(

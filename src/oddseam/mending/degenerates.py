@@ -12,7 +12,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.predicates import is_degenerate, middle_of_collinear
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 
@@ -53,7 +53,7 @@ def _found(corners: Array, thin: float, degenerate: Array) -> Array:
     if not thin:
         return degenerate
     sides = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
-    twice = 2.0 * np.linalg.norm(area_vectors(corners), axis=1)
+    twice = 2.0 * areas(corners)
     return np.union1d(np.flatnonzero(twice <= thin * sides.max(axis=1)), degenerate)
 
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.compiled import announce
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.mending.creased import Division, crease_ends, divided, normals_beside
 from oddseam.model import Mesh
 
@@ -249,7 +249,7 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
     from oddseam.sizes import SizeField
 
     sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0, creases)
-    area = float(np.linalg.norm(area_vectors(points[triangles]), axis=1).sum())
+    area = float(areas(points[triangles]).sum())
     coarse = np.sqrt(area / (_EQUILATERAL * _MOST_TO_ONE * len(size)))
     fineness = Fineness(SizeField(max(float(size.max()), coarse), growth=0.5))
     result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node]).surface

@@ -14,7 +14,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.findings.finding import MOST_PLACES, point_of
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.mending.outward import OpenPieces, is_within_others, look_at_open_pieces
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -68,7 +68,7 @@ def _turned_to_agree(mesh: Mesh) -> tuple[Array, int]:
     one_sided = as_is == over
     area = np.zeros(mesh.n_elements)
     corners = mesh.nodes[mesh.triangulation.triangles]
-    size = np.linalg.norm(area_vectors(corners), axis=1)
+    size = areas(corners)
     np.add.at(area, mesh.triangulation.element, size)
     kept = np.bincount(as_is, area[mesh.faces.element], minlength=n)
     turned = ~one_sided & ((kept[over] > kept[as_is]) | ((kept[over] == kept[as_is]) & (over < as_is)))

@@ -16,7 +16,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.cells import in_turn, linked_sides, next_in_turn
-from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volumes
+from oddseam.geometry.triangles import areas, cone_volumes, loop_volumes
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Connectivity, Rim, label_components
 from oddseam.model.editing import edited
@@ -102,7 +102,7 @@ def _leaks(mesh: Mesh, skin: Skin) -> set[int]:
     front, back = (skin.solid[skin.cell[:, k]] for k in (0, 1))
     t = len(skin.triangles)
     _, sheet = label_components(t, *(links.face[links.pairs[:, k]].astype(np.int64) for k in (0, 1)))
-    area = np.linalg.norm(area_vectors(mesh.nodes[skin.triangles]), axis=1)
+    area = areas(mesh.nodes[skin.triangles])
     hanging = np.bincount(sheet, np.where(~front & ~back, area, 0.0))
     beside = np.zeros(int(skin.component.max(initial=-1)) + 2, bool)
     beside[skin.component[front | back]] = True
@@ -220,7 +220,7 @@ def _solid_cells(mesh: Mesh, triangles: Array, component: Array, cell: Array, la
     sides = label.reshape(-1, 2)
     # seen from a cell, a triangle whose normal points into it bounds it from outside
     content = np.bincount(sides[:, 1], volume, n) - np.bincount(sides[:, 0], volume, n)
-    area = np.linalg.norm(area_vectors(corners), axis=1)
+    area = areas(corners)
     vote = np.bincount(cell[:, 1], area, n) - np.bincount(cell[:, 0], area, n)
     of_cell = np.full(n, -1)
     of_cell[cell[component >= 0]] = component[component >= 0][:, None]

@@ -14,7 +14,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.rays import RayTree
-from oddseam.geometry.triangles import area_vectors, cone_volumes, loop_volumes, numbered_edges
+from oddseam.geometry.triangles import area_vectors, areas, cone_volumes, loop_volumes, numbered_edges
 from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
 from oddseam.model.mesh import Mesh
@@ -112,7 +112,7 @@ def _fans(points: Array, triangles: Array) -> tuple[Array, Array]:
 
 def spread_over(points: Array, triangles: Array) -> Array:
     """Rows of triangles that share the area evenly among them."""
-    area = np.linalg.norm(area_vectors(points[triangles]), axis=1)
+    area = areas(points[triangles])
     total = np.cumsum(area)
     if not total[-1] > 0:
         return np.zeros(0, np.int64)

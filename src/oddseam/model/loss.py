@@ -17,7 +17,7 @@ from oddseam.accounts import Loss, LostPlace
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.geometry.boxtree import BoxTree, morton_order
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import area_vectors, areas
 from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
 from oddseam.model.lost_names import names_lost
@@ -73,7 +73,10 @@ def measure_loss(
     loss = replace(_changes(before, gone, old, fresh), tolerance=least, named=named)
     stays_away = _not_asked(before, gone, asked)
     gone = gone[stays_away]
-    points, facet = _samples(before, gone, old.middle[stays_away], old.longest[stays_away], old.area[stays_away])
+    held = old.middle[stays_away], old.longest[stays_away], old.area[stays_away]
+    del old, fresh  # the largest arrays here; what follows needs the room
+    points, facet = _samples(before, gone, *held)
+    del held
     if not len(points):
         return loss
     wanted = np.broadcast_to(np.inf if tolerance is None else tolerance, before.n_elements)
@@ -219,14 +222,14 @@ def _changes(mesh: Mesh, gone: Array, old: _Measured, new: _Measured) -> Loss:
     return replace(found, of_area=area[0] + float(other.area.sum()), of_volume=of_volume)
 
 
-def _samples(mesh: Mesh, rows: Array, middle: Array, longest: Array, areas: Array) -> tuple[Array, Array]:
+def _samples(mesh: Mesh, rows: Array, middle: Array, longest: Array, spans: Array) -> tuple[Array, Array]:
     """Points of triangles (k, 3), in an order along the surface, and the row of each triangle in ``rows``.
 
     Small triangles are sampled in the middle, larger ones at their corners and in a regular net as well.
     """
     if not len(rows):
         return np.zeros((0, 3)), np.zeros(0, np.int64)
-    triangles, area = mesh.triangulation.triangles[rows], float(areas.sum())
+    triangles, area = mesh.triangulation.triangles[rows], float(spans.sum())
     spacing = max(_SPACING * mesh.diagonal, float(np.sqrt(area / _FEWEST)), 1e-300)
     across = np.clip(np.ceil(longest / spacing), 1, _MOST_ACROSS).astype(np.int64)
     points, facet = [middle], [np.arange(len(rows))]
@@ -338,7 +341,7 @@ def _places(
     triangles = mesh.triangulation.triangles[rows[its]]
     label = label_components(mesh.n_nodes, np.repeat(triangles[:, 0], 2), triangles[:, 1:].ravel())[1][triangles[:, 0]]
     names, of = np.unique(label, return_inverse=True)
-    area = np.bincount(of, np.linalg.norm(area_vectors(mesh.nodes[triangles]), axis=1))
+    area = np.bincount(of, areas(mesh.nodes[triangles]))
     place_of = of[np.searchsorted(its, facet[lost])]
     low, high = np.full((len(names), 3), np.inf), np.full((len(names), 3), -np.inf)
     for k in range(3):

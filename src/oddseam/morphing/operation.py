@@ -10,7 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_shape
 from oddseam.morphing.changes import Change
@@ -191,4 +191,4 @@ def _heights(skeleton: Skeleton, faces: Array) -> Array:
     t = skeleton.surface.triangulation
     corners = skeleton.surface.nodes[t.triangles[np.isin(t.element, faces)]]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1, initial=0.0)
-    return np.asarray(np.linalg.norm(area_vectors(corners), axis=1) / np.maximum(longest, 1e-300) ** 2)
+    return np.asarray(areas(corners) / np.maximum(longest, 1e-300) ** 2)

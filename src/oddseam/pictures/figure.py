@@ -16,7 +16,7 @@ from oddseam.findings.across import local_lengths
 from oddseam.findings.comparison import surface_of
 from oddseam.findings.measuring import thin_places
 from oddseam.geometry.planes import Plane
-from oddseam.geometry.triangles import area_vectors, numbered_edges
+from oddseam.geometry.triangles import areas, numbered_edges
 from oddseam.model import Mesh
 from oddseam.model.outer_faces import has_solids, skin
 from oddseam.picks import pick
@@ -290,7 +290,7 @@ def _draw_view(
     """The scene, its rings and a scale bar in a box of the sheet; what is over it, and what was drawn."""
     left, top, width, height = box
     sample = scene.triangles[:: 1 + len(scene.triangles) // 100_000]
-    facet = np.sqrt(np.median(np.linalg.norm(area_vectors(scene.nodes[sample]), axis=1))) * camera.scale
+    facet = np.sqrt(np.median(areas(scene.nodes[sample]))) * camera.scale
     seen = render(
         scene.nodes, scene.triangles, camera, scene.lines,
         wire=bool(facet > 4.0), colours=scene.colours, element=scene.outlined, cut=scene.cut,

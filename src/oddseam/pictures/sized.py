@@ -9,7 +9,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.comparison import distance_to
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.pictures.sheet import FONT, Sheet
 from oddseam.sizes import SizeField
@@ -93,7 +93,7 @@ class Lengths:
     def draw_scale(self, sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
         """How much of the surface has which length, in the colours of the scale."""
         known = ~np.isnan(self.values)
-        area = np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles[known]]), axis=1)
+        area = areas(mesh.nodes[mesh.triangulation.triangles[known]])
         edges = np.geomspace(self.low, self.high * (1.0 + 1e-9), _BINS + 1)
         count, _ = np.histogram(self.values[known], edges, weights=area)
         axes = sheet.histogram(left + 12, top + 40, 400, 120)

@@ -16,7 +16,8 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.judging import judged, limits_with
 from oddseam.formats import as_held
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.threads import in_runs
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_triangles, measure_loss, vanished_pieces
 from oddseam.model.proof import worse
@@ -149,6 +150,7 @@ def coarsen(
         far = missed(surface, made.surface)
         most = max(_STANDS_OUT * float(np.sqrt(np.mean(far.distance**2))), _SEEN * surface.diagonal)
         notes += far.note(most, f"{most:.3g}, which stands out")
+        del far, sheets, result  # room for the comparison
         loss = measure_loss(mesh, made.mesh, None)
         unmet += vanished_pieces(mesh, made.mesh)
     else:
@@ -160,7 +162,7 @@ def coarsen(
 
 def _of_shape(mesh: Mesh, goal: int) -> Bounds:
     """What keeps the shape where only a number is given."""
-    area = float(np.linalg.norm(area_vectors(mesh.nodes[mesh.triangulation.triangles]), axis=1).sum())
+    area = float(in_runs(areas, mesh.nodes, mesh.triangulation.triangles).sum())
     solid = mesh.pieces.is_solid
     if len(solid) and solid.all():
         spare = min(_MEAN * mesh.diagonal * area, _SWEPT * abs(float(mesh.pieces.volume.sum())))

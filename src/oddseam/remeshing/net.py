@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.remeshing.kernels.half_edges import FIXED, FREE, Net
 from oddseam.remeshing.sheets import Sheets
 from oddseam.sizes import SizeField
@@ -60,7 +60,7 @@ def build(sheets: Sheets, fineness: Fineness, inserted: int) -> Net:
 
 def expected_facets(corners: Array, field: SizeField) -> float:
     """About how many facets of the wanted size cover triangles (m, 3, 3)."""
-    area = np.linalg.norm(area_vectors(corners), axis=1)
+    area = areas(corners)
     return float((area / (_AREA * field.at(corners.mean(axis=1)) ** 2)).sum())
 
 

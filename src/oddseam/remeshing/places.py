@@ -10,7 +10,7 @@ import numpy as np
 from oddseam.arrays import Array, IdIndex
 from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.rings import grown
@@ -307,7 +307,7 @@ def _places_of(surface: Mesh) -> Array:
 def _local_sizes(surface: Mesh) -> Array:
     """(n,) edge lengths that elements of the areas round each node would have; the larger ones count more."""
     t = surface.triangulation
-    area = np.bincount(t.element, 0.5 * np.linalg.norm(area_vectors(surface.nodes[t.triangles]), axis=1))
+    area = np.bincount(t.element, 0.5 * areas(surface.nodes[t.triangles]))
     nodes = _four_nodes(surface)
     length = np.sqrt(area / np.where(nodes[:, 3] < 0, _AREA, 1.0))
     held = nodes >= 0

@@ -17,7 +17,7 @@ from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, is_stub, trace_curves
 from oddseam.features.rough import is_crooked, is_even_at_large, roughness
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors, turn_angles, unit_normals
+from oddseam.geometry.triangles import areas, turn_angles, unit_normals
 from oddseam.model.connectivity import edges_among, label_components
 from oddseam.remeshing.kernels.curve_spacing import sum_round
 
@@ -232,7 +232,7 @@ def _steadied(normals: Array, corners: Array, twin: Array, thin: float) -> Array
     """Normals of facets, those of thin ones taken over from across their longest edges, one after the other."""
     edges = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
     longest = np.argmax(edges, axis=1)
-    twice = 2.0 * np.linalg.norm(area_vectors(corners), axis=1)
+    twice = 2.0 * areas(corners)
     across = twin[3 * np.arange(len(corners)) + longest] // 3
     waits = (twice < thin * edges.max(axis=1)) & (twin[3 * np.arange(len(corners)) + longest] >= 0)
     result = normals.copy()

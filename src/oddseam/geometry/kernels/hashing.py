@@ -10,25 +10,23 @@ import numpy as np
 
 from oddseam.compiled import kernel
 
-_ONE, _TWO, _THREE = np.uint64(0x9E3779B97F4A7C15), np.uint64(0xC2B2AE3D27D4EB4F), np.uint64(0x165667B19E3779F9)
+_ODD = np.uint64(0x9E3779B97F4A7C15)
 _HALF = np.uint64(32)
 
 
 @kernel
 def join_equal(bits, table, first, index):
-    """Number rows of ``bits`` (n, 3) by first occurrence; ``table`` holds -1 and a power of two of places.
+    """Number rows of ``bits`` (n, w) uint32 by first occurrence; ``table`` holds -1 and a power of two of places.
 
     Fills ``first`` with the row where each number occurs first and ``index`` (n,); returns the count.
     """
     mask = np.uint64(table.shape[0] - 1)
+    words = bits.shape[1]
     count = 0
     for i in range(bits.shape[0]):
-        a = bits[i, 0]
-        b = bits[i, 1]
-        c = bits[i, 2]
-        h = a * _ONE
-        h = ((h ^ (h >> _HALF)) + b) * _TWO
-        h = ((h ^ (h >> _HALF)) + c) * _THREE
+        h = np.uint64(0)
+        for w in range(words):
+            h = ((h ^ (h >> _HALF)) + np.uint64(bits[i, w])) * _ODD
         place = (h ^ (h >> _HALF)) & mask
         while True:
             k = table[place]
@@ -39,7 +37,10 @@ def join_equal(bits, table, first, index):
                 count += 1
                 break
             j = first[k]
-            if bits[j, 0] == a and bits[j, 1] == b and bits[j, 2] == c:
+            same = True
+            for w in range(words):
+                same = same and bits[j, w] == bits[i, w]
+            if same:
                 index[i] = k
                 break
             place = (place + np.uint64(1)) & mask
