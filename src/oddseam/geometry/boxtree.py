@@ -17,6 +17,8 @@ from oddseam.geometry.threads import in_shares
 _LEAF = 4
 #: The share of triangles in the cell of another one from which on they are told apart within it.
 _CROWDED = 0.25
+#: Points whose steps are longer than this share of their extent are in no order.
+_JUMP = 0.1
 #: So many points in order are looked for one after the other, where near enough will do.
 _BLOCK = 4096
 
@@ -126,12 +128,22 @@ class BoxTree:
             Row in the tree's own order; ``order[row]`` is the triangle; -1 where no triangle
             has the label.
         """
+        if hint is not None or enough is not None or not _jumps(points):
+            return self._closest_in_turn(points, label, hint, enough)
+        order = morton_order(points)
+        found, row = np.empty((len(points), 3)), np.empty(len(points), np.int32)
+        found[order], row[order] = self._closest_in_turn(points[order], None if label is None else label[order])
+        return found, row
+
+    def _closest_in_turn(
+        self, points: Array, label: Array | None = None, hint: Array | None = None, enough: float | None = None
+    ) -> tuple[Array, Array]:
+        """The same, one after the other as they come: each search begins from what was found before."""
         from oddseam.compiled import announce
         from oddseam.geometry.kernels.box_walks import closest_points
 
         announce(closest_points)
-        k = len(points)
-        points = for_kernels(points)
+        k, points = len(points), for_kernels(points)
         wanted = np.full(k, -1, np.int32) if label is None else np.ascontiguousarray(label, np.int32)
         row = np.full(k, -1 if enough is None else -2, np.int32) if hint is None else np.array(hint, np.int32)
         found, near = np.empty((k, 3)), -1.0 if enough is None else float(enough)
@@ -174,6 +186,14 @@ class BoxTree:
         point, triangle = pairs[:count, 0], self.order[pairs[:count, 1]]
         order = np.lexsort((triangle, point))
         return point[order], triangle[order]
+
+
+def _jumps(points: Array) -> bool:
+    """Whether points come in so little order that a search from one to the next is better done in another one."""
+    if len(points) < _BLOCK:
+        return False
+    steps, extent = np.abs(np.diff(points[:: len(points) // _BLOCK], axis=0)), np.ptp(points, axis=0)
+    return bool(steps.mean() > _JUMP * max(float(extent.max()), 1e-300))
 
 
 def _rounded(values: Array, toward: float) -> Array:

@@ -67,7 +67,7 @@ def closest_points(points, wanted, corners, label, box, enough, found, row):
 
     A point not farther than ``enough`` will do, if that is not below zero, however near others are.
     """
-    last = -1
+    before = -1
     limit = enough * enough if enough >= 0.0 else -1.0
     m = corners.shape[0]
     leaves = (box.shape[0] + 1) // 2
@@ -76,7 +76,11 @@ def closest_points(points, wanted, corners, label, box, enough, found, row):
     for k in range(points.shape[0]):
         x, y, z = points[k, 0], points[k, 1], points[k, 2]
         best = np.inf
-        hint = row[k] if row[k] > -2 else last
+        if row[k] == -1 and 0 <= before < m and (wanted[k] < 0 or label[before] == wanted[k]):
+            # what the last point is nearest to bounds the search, a little above for it may be found again
+            _, _, _, best = closest_on_triangle(corners, before, x, y, z)
+            best = best * (1.0 + 1e-12) + 1e-300
+        hint = row[k] if row[k] > -2 else before
         row[k] = -1
         if 0 <= hint < m and (wanted[k] < 0 or label[hint] == wanted[k]):
             fx, fy, fz, best = closest_on_triangle(corners, hint, x, y, z)
@@ -110,12 +114,17 @@ def closest_points(points, wanted, corners, label, box, enough, found, row):
             other = box_distance(box, 2 * q + 2, x, y, z)
             swap = other < near
             # the nearer child goes on top
-            stack[top] = 2 * q + 1 if swap else 2 * q + 2
-            far[top] = near if swap else other
-            stack[top + 1] = 2 * q + 2 if swap else 2 * q + 1
-            far[top + 1] = other if swap else near
-            top += 2
-        last = row[k]
+            if swap:
+                near, other = other, near
+            if other < best:
+                stack[top] = 2 * q + 1 if swap else 2 * q + 2
+                far[top] = other
+                top += 1
+            if near < best:
+                stack[top] = 2 * q + 2 if swap else 2 * q + 1
+                far[top] = near
+                top += 1
+        before = row[k]
 
 
 @kernel
