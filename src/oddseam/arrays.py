@@ -73,6 +73,16 @@ def check_unique(ids: Array, what: str) -> None:
         raise MeshError(f"{what} {second} has id {ids[second]}, which {what} {first} has already")
 
 
+def numbered_anew(index: Array, size: int) -> tuple[Array, Array]:
+    """The different ones of indices below a size, ascending, and the number of each index among them; O(size).
+
+    As ``np.unique`` with its inverse, without sorting.
+    """
+    there = np.zeros(size, bool)
+    there[index] = True
+    return np.flatnonzero(there), (np.cumsum(there) - 1)[index]
+
+
 class IdIndex:
     """Looks ids up among the ids of an array, all different; O(log n) each.
 

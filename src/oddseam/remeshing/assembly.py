@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oddseam.accounts import Step
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array, numbered_anew, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree, morton_order
@@ -76,12 +76,13 @@ def sewn(net: Net, sheets: Sheets, was: Array | None = None, mate: Array | None 
     n = len(sheets.point)
     own = np.arange(n) if was is None else was
     name = np.arange(int(net.used[0]))
-    known, leader = np.unique(sheets.node, return_index=True)
-    name[:n] = leader[np.searchsorted(known, sheets.node[own])]
+    leader = np.empty(int(sheets.node.max(initial=-1)) + 1, np.int64)
+    leader[sheets.node[::-1]] = np.arange(n)[::-1]  # the first of all copies
+    name[:n] = leader[sheets.node[own]]
     # the place of a node is that of any copy, for copies are only of nodes that stay
     at = np.zeros(len(name), np.int64)
     at[name[triangles]] = triangles
-    used, local = np.unique(name[triangles], return_inverse=True)
+    used, local = numbered_anew(name[triangles], len(name))
     points = net.point[at[used]]
     kept = np.full(len(used), -1, np.int64)
     old = used < n
@@ -163,7 +164,7 @@ class Missed:
 
 def missed(mesh: Mesh, new: Mesh, enough: float | None = None) -> Missed:
     """How far the nodes of the surface are from a new one; those nearer than ``enough`` are not looked at closer."""
-    node = np.unique(mesh.triangulation.triangles)
+    node = numbered_anew(mesh.triangulation.triangles, mesh.n_nodes)[0]
     node = node[morton_order(mesh.nodes[node])]  # what is asked for in turn lies together
     points = mesh.nodes[node]
     closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points, enough=enough)
