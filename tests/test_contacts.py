@@ -115,3 +115,13 @@ def test_imprinting_that_was_asked_for_is_no_fault(tmp_path):
     finned = oddseam.mend(oddseam.Mesh.from_triangles(nodes, triangles), overlaps="imprint", close="none")
     assert len(finned.crossing_triangles) == 0 and finned.connectivity.is_nonmanifold.sum() == 7
     assert any(line.startswith("non-manifold edges: 7") for line in finned.account.last.outcome.unmet)
+
+
+@pytest.mark.parametrize("scale", [1.0, 1e-30, 1e39])
+def test_one_search_finds_the_crossings_that_a_search_for_them_alone_finds(scale):
+    random = np.random.default_rng(4)
+    nodes = scale * random.integers(-4, 5, (240, 3)).astype(float)
+    triangles = np.arange(240, dtype=np.int32).reshape(80, 3)
+    alone, both = (oddseam.Mesh.from_triangles(nodes, triangles) for _ in range(2))
+    assert len(both.near_triangles) > len(alone.crossing_triangles) > 100
+    assert both.crossing_triangles.tolist() == alone.crossing_triangles.tolist()

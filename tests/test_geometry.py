@@ -7,6 +7,7 @@ import pytest
 import shapes
 from hypothesis import given, settings, strategies as st
 
+from oddseam.arrays import distinct, for_kernels, numbered_anew
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.predicates import is_degenerate, middle_of_collinear
 from oddseam.geometry.quality import quality
@@ -102,3 +103,36 @@ def test_closest_points_equal_brute_force():
         again, _ = tree.closest(queries, np.full(400, wanted), hint=row)
         assert np.allclose(np.linalg.norm(again - queries, axis=1), distance)
     assert (tree.closest(queries, np.full(400, 9))[1] == -1).all()
+
+
+def test_closest_points_do_not_depend_on_the_order_of_the_questions():
+    nodes, triangles = shapes.torus()
+    tree, rng = BoxTree(nodes[triangles]), np.random.default_rng(8)
+    along = nodes[triangles].mean(axis=1).repeat(20, axis=0)
+    along += 0.01 * rng.normal(size=along.shape)
+    mixed = rng.permutation(len(along))
+    assert len(along) > 5000  # so many that a mixed order is put right first
+    (one, row), (other, its) = tree.closest(along), tree.closest(along[mixed])
+    assert (one[mixed] == other).all() and (row[mixed] == its).all()
+    few = np.arange(0, len(along), 97)
+    alone = np.concatenate([tree.closest(along[k : k + 1])[0] for k in few])
+    assert (alone == one[few]).all()
+
+
+@given(st.lists(st.integers(0, 30), max_size=60))
+def test_numbers_that_differ(values):
+    values = np.array(values, np.int32)
+    there, number = np.unique(values, return_inverse=True)
+    assert distinct(values).tolist() == there.tolist()
+    used, again = numbered_anew(values, 31)
+    assert used.tolist() == there.tolist() and again.tolist() == number.tolist()
+
+
+def test_kernels_get_arrays_of_one_kind():
+    held = np.arange(6.0).reshape(2, 3)
+    held.flags.writeable = False
+    for given_array in (held, held.astype(np.float32), np.asfortranarray(held), [[1, 2, 3]]):
+        array = for_kernels(given_array)
+        assert array.dtype == np.float64 and array.flags.c_contiguous and array.flags.writeable
+    fine = np.ones((2, 3))
+    assert for_kernels(fine) is fine

@@ -198,7 +198,8 @@ def _jumps(points: Array) -> bool:
 
 def _rounded(values: Array, toward: float) -> Array:
     """Single precision, never short of the value on the way to ``toward``."""
-    single = values.astype(np.float32)
+    with np.errstate(over="ignore"):  # beyond its range it is infinite
+        single = values.astype(np.float32)
     short = single < values if toward > 0 else single > values
     single[short] = np.nextafter(single[short], np.float32(toward))
     return single

@@ -14,9 +14,24 @@ _NUMBERS = 8
 _PATIENCE = 6
 
 
+@helper
+def _slopes_of(kind, q):
+    """Cosine and sine of the half angle of a cone."""
+    if kind != 3:
+        return 0.0, 0.0
+    return np.cos(np.radians(q[6])), np.sin(np.radians(q[6]))
+
+
 @kernel
 def off_surface(kind, q, x, y, z):
     """Signed distance of a point to a surface, and the direction in which it grows."""
+    cosine, sine = _slopes_of(kind, q)
+    return _off(kind, q, cosine, sine, x, y, z)
+
+
+@helper
+def _off(kind, q, cosine, sine, x, y, z):
+    """The same, for many points of one surface: what its angle says is told."""
     x -= q[0]
     y -= q[1]
     z -= q[2]
@@ -38,8 +53,6 @@ def off_surface(kind, q, x, y, z):
     if kind == 2:  # cylinder
         return out - q[6], x, y, z
     if kind == 3:  # cone
-        cosine = np.cos(np.radians(q[6]))
-        sine = np.sin(np.radians(q[6]))
         return (
             out * cosine - along * sine,
             cosine * x - sine * q[3],
@@ -58,8 +71,9 @@ def off_surface(kind, q, x, y, z):
 def sum_of_squares(kind, q, points):
     """The sum of the squared distances of points to a surface."""
     total = 0.0
+    cosine, sine = _slopes_of(kind, q)
     for k in range(points.shape[0]):
-        d, _, _, _ = off_surface(kind, q, points[k, 0], points[k, 1], points[k, 2])
+        d, _, _, _ = _off(kind, q, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
         total += d * d
     return total
 
@@ -121,10 +135,12 @@ def fit_surface(kind, q, points, worst, most):
                 trial[j] = q[j]
             trial[i] += step
             _normalised(trial)
+            cosine, sine = _slopes_of(kind, trial)
             for k in range(n):
-                slopes[i, k], _, _, _ = off_surface(kind, trial, points[k, 0], points[k, 1], points[k, 2])
+                slopes[i, k], _, _, _ = _off(kind, trial, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
+        cosine, sine = _slopes_of(kind, q)
         for k in range(n):
-            d, _, _, _ = off_surface(kind, q, points[k, 0], points[k, 1], points[k, 2])
+            d, _, _, _ = _off(kind, q, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
             for i in range(_NUMBERS):
                 slope[i] = (slopes[i, k] - d) / step
                 side[i] -= slope[i] * d
