@@ -3,49 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array, listed, runs_text
-from oddseam.formats.losses import Remarks
+from oddseam.arrays import Array
+from oddseam.formats.losses import Dangling, Remarks
 from oddseam.model import Mesh
 from oddseam.model.fresh_ids import MOST_IDS
 from oddseam.model.references import ELEMENT_IDS, NODE_IDS
 from oddseam.model.source import ELEMENT, NODE, Records
-
-
-@dataclass(frozen=True)
-class Dangling:
-    """Cards of one name that refer to what is gone.
-
-    Attributes
-    ----------
-    card : str
-        Its name; a keyword with its star.
-    count : int
-        Number of cards, or of lines under a keyword.
-    what : str
-        ``"node"`` or ``"element"``.
-    ids : tuple of int
-        All that are gone and named, ascending.
-    lines : tuple of int
-        Lines of the deck, with what it includes, as it was read; counted from 1.
-    """
-
-    card: str
-    count: int
-    what: str
-    ids: tuple[int, ...]
-    lines: tuple[int, ...]
-
-    def __str__(self) -> str:
-        word = "line" if self.card.startswith("*") else "card"
-        if self.count == 1:
-            its = f"1 {self.card} {word} (line {self.lines[0]}), written as it was, refers"
-        else:
-            its = f"{self.count:,} {self.card} {word}s (lines {listed(self.lines)}), written as they were, refer"
-        return f"{its} to {self.what}s that are gone: {runs_text(np.array(self.ids))}"
 
 
 def gone_ids(mesh: Mesh, records: Records) -> dict[str, Array]:

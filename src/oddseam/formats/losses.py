@@ -10,14 +10,47 @@ from typing import TYPE_CHECKING, NoReturn
 
 import numpy as np
 
+from oddseam.arrays import listed, runs_text
 from oddseam.errors import FormatError
 from oddseam.model import KINDS, Mesh
 from oddseam.model.outer_faces import has_solids
 from oddseam.model.units import METRES
 
 if TYPE_CHECKING:
-    from oddseam.formats.dangling import Dangling
     from oddseam.formats.loads import Loads
+
+
+@dataclass(frozen=True)
+class Dangling:
+    """Cards of one name that refer to what is gone.
+
+    Attributes
+    ----------
+    card : str
+        Its name; a keyword with its star.
+    count : int
+        Number of cards, or of lines under a keyword.
+    what : str
+        ``"node"`` or ``"element"``.
+    ids : tuple of int
+        All that are gone and named, ascending.
+    lines : tuple of int
+        Lines of the deck, with what it includes, as it was read; counted from 1.
+    """
+
+    card: str
+    count: int
+    what: str
+    ids: tuple[int, ...]
+    lines: tuple[int, ...]
+
+    def __str__(self) -> str:
+        word = "line" if self.card.startswith("*") else "card"
+        if self.count == 1:
+            its = f"1 {self.card} {word} (line {self.lines[0]}), written as it was, refers"
+        else:
+            its = f"{self.count:,} {self.card} {word}s (lines {listed(self.lines)}), written as they were, refer"
+        return f"{its} to {self.what}s that are gone: {runs_text(np.array(self.ids))}"
 
 
 @dataclass

@@ -14,10 +14,9 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
-from oddseam.formats.dangling import Dangling
 from oddseam.formats.decks import PLAIN, Care
 from oddseam.formats.files import Data, opened
-from oddseam.formats.losses import Remarks
+from oddseam.formats.losses import Dangling, Remarks
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.model.units import check_unit

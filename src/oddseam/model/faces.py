@@ -17,7 +17,7 @@ from oddseam.geometry.triangles import cross_product
 from oddseam.model.kinds import KINDS
 
 if TYPE_CHECKING:
-    from oddseam.model.mesh import Elements
+    from oddseam.model.elements import Elements
 
 
 @dataclass(frozen=True, eq=False)

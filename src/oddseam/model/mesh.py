@@ -28,6 +28,7 @@ from oddseam.geometry.touching_pairs import touching_pairs
 from oddseam.geometry.welding import weld_exact
 from oddseam.markup import html_table
 from oddseam.model.connectivity import Connectivity
+from oddseam.model.elements import Elements
 from oddseam.model.faces import Faces, Triangulation, duplicate_rows, faces_of, triangulate
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
@@ -41,28 +42,6 @@ _EMPTY = Mapping[str, Any]
 
 #: Where a mesh keeps the one that it was made from.
 _CAME_OF = "_came_of"
-
-
-@dataclass(frozen=True, eq=False)
-class Elements:
-    """The elements of one kind.
-
-    Attributes
-    ----------
-    connectivity : (m, k) int32 array
-        Node indices, in the order of the kind.
-    ids : (m,) int64 array
-        Identifiers.
-    part : (m,) int32 array
-        Index into ``Mesh.parts``.
-    """
-
-    connectivity: Array
-    ids: Array
-    part: Array
-
-    def __len__(self) -> int:
-        return len(self.ids)
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -314,7 +293,7 @@ class Mesh:
     @cached_property
     def pieces(self) -> Pieces:
         """Box, volume and soundness of every piece."""
-        return measure_pieces(self)
+        return measure_pieces(self.nodes, self.triangulation, self.connectivity)
 
     @cached_property
     def duplicate_triangles(self) -> Array:

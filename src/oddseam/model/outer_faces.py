@@ -11,10 +11,11 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.model.elements import Elements
 from oddseam.model.groups import Groups
 from oddseam.model.held_back import held_back
 from oddseam.model.kinds import KINDS, ElementKind
-from oddseam.model.mesh import Elements, Mesh
+from oddseam.model.mesh import Mesh
 from oddseam.model.parts import Part
 
 

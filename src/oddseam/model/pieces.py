@@ -10,7 +10,8 @@ import numpy as np
 from oddseam.arrays import Array, for_kernels
 
 if TYPE_CHECKING:
-    from oddseam.model.mesh import Mesh
+    from oddseam.model.connectivity import Connectivity
+    from oddseam.model.faces import Triangulation
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,20 +52,19 @@ class Pieces:
         return np.array(inward, np.int64)
 
 
-def measure_pieces(mesh: Mesh) -> Pieces:
-    """Measure the pieces; O(n)."""
+def measure_pieces(nodes: Array, t: Triangulation, c: Connectivity) -> Pieces:
+    """Measure the pieces of a triangulated surface; O(n)."""
     from oddseam.compiled import announce
     from oddseam.model.kernels.piece_sums import sum_pieces
 
     announce(sum_pieces)
-    c, count = mesh.connectivity, mesh.connectivity.n_pieces
-    t = mesh.triangulation
-    face_of_element = np.full(mesh.n_elements, -1, np.int64)
-    face_of_element[mesh.faces.element] = np.arange(len(mesh.faces))
+    count, element = c.n_pieces, c.faces.element
+    face_of_element = np.empty(int(element.max(initial=-1)) + 1, np.int64)
+    face_of_element[element] = np.arange(len(element))
     piece = c.piece[face_of_element[t.element]]
     volume, low, high = np.zeros((count, 2)), np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
-    middle = (mesh.box[0] + mesh.box[1]) / 2
-    sum_pieces(for_kernels(mesh.nodes), np.require(t.triangles, np.int32, "W"), piece, middle, volume, low, high)
+    middle = (nodes.min(axis=0) + nodes.max(axis=0)) / 2 if count else np.zeros(3)
+    sum_pieces(for_kernels(nodes), np.require(t.triangles, np.int32, "W"), piece, middle, volume, low, high)
     wrong_edge = c.face_count != 2
     wrong_edge[c.pair_edges[~c.pair_agrees]] = True
     on = np.flatnonzero(c.edge_of >= 0)

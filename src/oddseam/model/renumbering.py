@@ -9,10 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.model.elements import Elements
 from oddseam.model.fresh_ids import fresh_ids
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
-from oddseam.model.mesh import Elements, Mesh
+from oddseam.model.mesh import Mesh
 from oddseam.model.references import ELEMENT_IDS, NODE_IDS
 from oddseam.model.shape import Creases, Patches
 
