@@ -43,9 +43,9 @@ def locked(values: Any, dtype: DTypeLike, shape: tuple[int, ...], what: str) -> 
     return array
 
 
-def for_kernels(values: Array) -> Array:
-    """Contiguous double precision, a copy if it is not or is locked: kernels are compiled for arrays of one kind."""
-    return np.require(values, np.float64, ("C", "W"))
+def for_kernels(values: Array, dtype: DTypeLike = np.float64) -> Array:
+    """A contiguous array of a type, a copy if it is not or is locked: kernels are compiled for arrays of one kind."""
+    return np.require(values, dtype, ("C", "W"))
 
 
 def distinct(values: Array) -> Array:

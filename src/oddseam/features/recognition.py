@@ -355,17 +355,9 @@ class _Search:
         middles, directions = np.empty((2, 3 * len(facets), 3))
         self.stamp += 1
         count = patch_growth.edges_on(
-            facets,
-            is_whole,
-            self.nodes,
-            self.triangles,
-            normals,
-            self.across,
-            self.mark,
-            self.stamp,
-            middles,
+            facets, is_whole, self.nodes, self.triangles, normals, self.across, self.mark, self.stamp, middles,
             directions,
-        )
+        )  # fmt: skip
         return _Evidence(self._nodes_on(facets), middles[:count], directions[:count])
 
     def _nodes_on(self, facets: Array) -> Array:

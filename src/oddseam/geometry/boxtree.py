@@ -69,7 +69,7 @@ def boxes_in_order(nodes: Array, triangles: Array) -> Boxes:
 
     announce(leaf_boxes)
     m = len(triangles)
-    nodes, triangles, points = for_kernels(nodes), np.require(triangles, np.int32, ("C", "W")), np.empty((m, 3))
+    nodes, triangles, points = for_kernels(nodes), for_kernels(triangles, np.int32), np.empty((m, 3))
     middles(nodes, triangles, points)
     order = morton_order(points)
     leaves = 1

@@ -63,7 +63,7 @@ def crossing_among(nodes: Array, triangles: Array, pairs: Array) -> Array:
     from oddseam.geometry.kernels.pair_search import compare_pairs
 
     state = np.empty(len(pairs), np.int8)
-    compare_pairs(for_kernels(nodes), np.require(triangles, np.int32, ("C", "W")), pairs, state)
+    compare_pairs(for_kernels(nodes), for_kernels(triangles, np.int32), pairs, state)
     return _settled(nodes, triangles, pairs[state != APART], state[state != APART])
 
 

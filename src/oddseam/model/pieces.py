@@ -64,7 +64,7 @@ def measure_pieces(nodes: Array, t: Triangulation, c: Connectivity) -> Pieces:
     piece = c.piece[face_of_element[t.element]]
     volume, low, high = np.zeros((count, 2)), np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
     middle = (nodes.min(axis=0) + nodes.max(axis=0)) / 2 if count else np.zeros(3)
-    sum_pieces(for_kernels(nodes), np.require(t.triangles, np.int32, "W"), piece, middle, volume, low, high)
+    sum_pieces(for_kernels(nodes), for_kernels(t.triangles, np.int32), piece, middle, volume, low, high)
     wrong_edge = c.face_count != 2
     wrong_edge[c.pair_edges[~c.pair_agrees]] = True
     on = np.flatnonzero(c.edge_of >= 0)

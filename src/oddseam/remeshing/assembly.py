@@ -10,7 +10,7 @@ from oddseam.accounts import Step
 from oddseam.arrays import Array, numbered_anew, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
-from oddseam.geometry.boxtree import BoxTree, morton_order
+from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import quality
 from oddseam.model import Creases, Groups, Mesh
 from oddseam.model.connectivity import label_components
@@ -165,7 +165,6 @@ class Missed:
 def missed(mesh: Mesh, new: Mesh, enough: float | None = None) -> Missed:
     """How far the nodes of the surface are from a new one; those nearer than ``enough`` are not looked at closer."""
     node = numbered_anew(mesh.triangulation.triangles, mesh.n_nodes)[0]
-    node = node[morton_order(mesh.nodes[node])]  # what is asked for in turn lies together
     points = mesh.nodes[node]
     closest, _ = BoxTree(new.nodes[new.triangulation.triangles]).closest(points, enough=enough)
     return Missed(mesh, node, np.linalg.norm(closest - points, axis=1))
