@@ -13,7 +13,8 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.limits import Limits
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.findings.worsening import beyond_by_id, is_worse, sign_of, worsened_by_id
+from oddseam.findings.worsening import beyond_by_id, is_worse, worsened_by_id
+from oddseam.geometry.quality import sign_of
 from oddseam.model import KINDS, Mesh
 from oddseam.model.splicing import extracted
 

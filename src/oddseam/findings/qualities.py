@@ -11,7 +11,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.finding import Finding, Place, gathered
 from oddseam.findings.limits import Limits
-from oddseam.geometry.quality import MORE_IS_WORSE, curved_quality, quality
+from oddseam.geometry.quality import MORE_IS_WORSE, curved_quality, quality, sign_of
 from oddseam.geometry.solid_quality import solid_quality
 from oddseam.geometry.threads import in_runs
 from oddseam.model import KINDS, ElementKind, Mesh
@@ -126,7 +126,7 @@ def quality_rows(mesh: Mesh, limits: Limits) -> tuple[list[QualityRow], Finding 
             limit = float(getattr(limits, measure))
             over = beyond_limit(measure, values, limit)
             worse |= over
-            sign = -1.0 if measure in MORE_IS_WORSE else 1.0
+            sign = sign_of(measure)
             few = np.argpartition(sign * values, min(WORST, len(values) - 1))[:WORST]
             few = few[np.argsort(sign * values[few], kind="stable")]
             ranked = np.sort(values)

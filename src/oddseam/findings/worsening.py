@@ -7,18 +7,13 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.limits import Limits
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.quality import sign_of
 from oddseam.model import Mesh
 
 #: A value may be worse by this share.
 AS_MUCH = 0.01
 #: By measure, values of elements by their id.
 ById = dict[str, dict[int, float]]
-
-
-def sign_of(measure: str) -> float:
-    """By which values of a measure become the less, the worse they are."""
-    return -1.0 if measure in MORE_IS_WORSE else 1.0
 
 
 def is_worse(measure: str, now: Array, was: Array) -> Array:

@@ -31,6 +31,11 @@ from oddseam.geometry.triangles import cross_product
 MORE_IS_WORSE = frozenset({"aspect_ratio", "skewness", "warpage"})
 
 
+def sign_of(measure: str) -> float:
+    """By which values of a measure become the less, the worse they are."""
+    return -1.0 if measure in MORE_IS_WORSE else 1.0
+
+
 def _edges(corners: Array) -> list[Array]:
     """The edge vectors (m, 3) of polygons (m, k, 3), in order."""
     k = corners.shape[1]

@@ -12,9 +12,10 @@ from oddseam.errors import Refusal
 from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.findings.worsening import is_worse, sign_of
+from oddseam.findings.worsening import is_worse
 from oddseam.geometry.crossings import crossing_pairs
 from oddseam.geometry.predicates import is_degenerate
+from oddseam.geometry.quality import sign_of
 from oddseam.model import KINDS, Mesh
 from oddseam.model.rings import having
 from oddseam.model.splicing import extracted

@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.findings.qualities import element_quality
-from oddseam.findings.worsening import sign_of
+from oddseam.geometry.quality import sign_of
 from oddseam.model import Mesh
 from oddseam.model.rings import corner_means, nodes_of
 from oddseam.picks.language import Node, parse_pick

@@ -12,7 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.findings import Finding, Limits, Place
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.quality import MORE_IS_WORSE, sign_of
 from oddseam.geometry.triangles import boxes
 from oddseam.model import KINDS, Mesh
 from oddseam.pictures.scene import COLOURS
@@ -89,7 +89,7 @@ def worst_elements(mesh: Mesh, colouring: Colouring, among: Array) -> tuple[list
     from matplotlib.colors import to_rgb
 
     beyond = among[beyond_limit(colouring.measure, colouring.values[among], colouring.limit)]
-    sign = -1.0 if colouring.measure in MORE_IS_WORSE else 1.0
+    sign = sign_of(colouring.measure)
     worst = beyond[np.argsort(sign * colouring.values[beyond], kind="stable")][:_WORST]
     findings, edges = [], [np.zeros((0, 2), np.int32)]
     for e in worst.tolist():
