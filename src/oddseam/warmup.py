@@ -139,10 +139,11 @@ def crossings() -> None:
 def features() -> None:
     """Find ridges, grow patches, walk through bands and fit a cylinder."""
     from oddseam.features.bands import Bands
-    from oddseam.features.kernels.patch_growth import edges_on, smoothed
+    from oddseam.features.leftovers import Facets
     from oddseam.features.recognition import recognised
     from oddseam.features.ridges import find_ridges
     from oddseam.geometry.kernels.primitive_fits import fit_surface
+    from oddseam.geometry.primitives import Primitive, measured_each
 
     points = np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1], [-1, 0, 0], [0, -1, 0]])
     fit_surface(1, np.array([0.1, 0, 0, 0, 0, 1, 1, 0]), points, 1e-3, 3)
@@ -154,9 +155,9 @@ def features() -> None:
     across, label = np.array([[1, -1, -1], [0, 2, -1], [-1, 1, -1]], np.int32), np.full(3, -1, np.int32)
     bands = Bands(nodes, triangles[:3], across, np.ones(3), np.eye(3), label, 0.0)
     list(bands.at(1, 3, 1))
-    smoothed(np.eye(3), across, np.zeros((3, 3)))
-    facets, mark, out = np.zeros(1, np.int32), np.zeros(3, np.int32), np.empty((3, 3))
-    edges_on(facets, False, nodes, triangles, np.eye(3), across, mark, 1, out, out.copy())
+    plane = Primitive("plane", nodes[0], np.eye(3)[2])
+    measured_each([plane], np.zeros(3), np.eye(3))
+    Facets.of(nodes, triangles).lies_on(np.zeros(1, np.int32), plane, 1e-6)
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0.1], [0, -1, 0.1]])
     triangles = np.array([[0, 1, 2], [1, 0, 3]], np.int32)
     find_ridges(nodes, triangles, np.array([[1, -1, -1], [0, -1, -1]], np.int32), 5.0, 0.0, np.zeros(4, bool))

@@ -11,7 +11,7 @@ import numpy as np
 
 from oddseam.arrays import Array, distinct
 from oddseam.features.recognition import regions_of
-from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
+from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive, measured_each
 from oddseam.geometry.triangles import areas_and_normals, unit_normals
 from oddseam.model.connectivity import label_components
 
@@ -122,35 +122,37 @@ def _pairs(
     two = key[:, 1] >= 0
     smaller[two] = np.minimum(smaller[two], size[key[two, 1]])
     depth = np.minimum(smaller / border, np.sqrt(smaller))
-    kink, bend = np.zeros(len(key)), np.zeros(len(key))
-    for k, ((one, other), its) in enumerate(zip(key.tolist(), regions_of(pair, len(key)), strict=True)):
-        share = length[its] / max(float(length[its].sum()), 1e-300)
-        turn, curve = _seen(surfaces[one], middle[its], out[its], normals[here[its]], _STEP * depth[k])
-        if other >= 0:
-            turn2, curve2 = _seen(surfaces[other], middle[its], out[its], normals[there[its]], _STEP * depth[k])
-            kink[k] = abs(float(share @ (turn2 - turn)))
-            bend[k] = abs(float(share @ (curve2 - curve)))
-            continue
-        # how the facets beyond turn away from the surface that is left
-        last, base = _beyond(there[its], across, label)
-        away = np.einsum("ij,ij->i", nodes[triangles[last]].mean(axis=1) - middle[its][base], out[its][base])
-        normal = surfaces[one].normal(nodes[triangles[last]].mean(axis=1))
-        sign = np.sign(np.einsum("ij,ij->i", normal, normals[last]))[:, None]
-        turned = np.einsum("ij,ij->i", normals[last] - sign * normal, out[its][base])
-        weight = share[base] * (away > 0)
-        if weight.sum() > 0:
-            bend[k] = abs(float(weight @ turned)) / max(float(weight @ away), 1e-300)
+    share = length / np.maximum(border[pair], 1e-300)
+    step = _STEP * depth[pair][:, None]
+
+    def seen(facets: Array, at: Array) -> tuple[Array, Array]:
+        """Angle of the surfaces of facets at a border, across it, and their curvature; from the side of the facets."""
+        normal = measured_each(surfaces, label[facets], middle[at])[1]
+        farther = measured_each(surfaces, label[facets], middle[at] + step[at] * out[at])[1]
+        sign = np.sign(np.einsum("ij,ij->i", normal, normals[facets]))
+        turn = sign * np.einsum("ij,ij->i", normal, out[at])
+        return turn, (sign * np.einsum("ij,ij->i", farther, out[at]) - turn) / step[at, 0]
+
+    def total(of: Array, values: Array) -> Array:
+        return np.bincount(of, values, minlength=len(key)).astype(float)  # of nothing it would be of whole numbers
+
+    at = np.flatnonzero(two[pair])
+    (turn, curve), (turn2, curve2) = seen(here[at], at), seen(there[at], at)
+    kink = np.abs(total(pair[at], share[at] * (turn2 - turn)))
+    bend = np.abs(total(pair[at], share[at] * (curve2 - curve)))
+    # how the facets beyond turn away from the surface that is left
+    at = np.flatnonzero(~two[pair])
+    last, base = _beyond(there[at], across, label)
+    base = at[base]
+    centre = nodes[triangles[last]].mean(axis=1)
+    away = np.einsum("ij,ij->i", centre - middle[base], out[base])
+    normal = measured_each(surfaces, label[here[base]], centre)[1]
+    sign = np.sign(np.einsum("ij,ij->i", normal, normals[last]))[:, None]
+    turned = np.einsum("ij,ij->i", normals[last] - sign * normal, out[base])
+    weight = share[base] * (away > 0)
+    bend += np.abs(total(pair[base], weight * turned)) / np.maximum(total(pair[base], weight * away), 1e-300)
     means = (np.degrees(kink) >= least[0]) | (np.degrees(bend * depth) >= least[1])
     return key[:, 0], key[:, 1], ~means
-
-
-def _seen(surface: Primitive, at: Array, out: Array, facing: Array, step: float) -> tuple[Array, Array]:
-    """Angle of a surface at points, along directions, and its curvature there; from the side of the facets."""
-    normal = surface.normal(at)
-    sign = np.sign(np.einsum("ij,ij->i", normal, facing))[:, None]
-    farther = surface.normal(at + step * out)
-    turn = np.einsum("ij,ij->i", sign * normal, out)
-    return turn, np.einsum("ij,ij->i", sign * (farther - normal), out) / step
 
 
 def _beyond(facets: Array, across: Array, label: Array) -> tuple[Array, Array]:

@@ -7,9 +7,9 @@ import dataclasses
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.features.leftovers import whole_surface
+from oddseam.features.leftovers import Facets
 from oddseam.features.patches import described, exact_tolerance
-from oddseam.geometry.triangles import areas, unit_normals
+from oddseam.geometry.triangles import areas
 from oddseam.model import Creases, Mesh, Patch, Patches
 from oddseam.model.connectivity import edges_among, label_components
 
@@ -83,18 +83,18 @@ def with_creases(mesh: Mesh, creases: Creases, before: Creases | None) -> Mesh:
         is_other.append(len(members) > 1 or of_source[source[k]] > 1)
     result = mesh.patches.label.copy()
     result[face] = number_of[label]
+    facets = Facets.of(mesh.nodes, mesh.triangulation.triangles)
     for number in np.flatnonzero(is_other).tolist():
         if rows[number].kind == "free-form":
-            rows[number] = _fitted(mesh, np.flatnonzero(result == number), rows[number])
+            rows[number] = _fitted(mesh, facets, np.flatnonzero(result == number), rows[number])
     return mesh.replaced(creases=creases, patches=Patches(result, tuple(rows)))
 
 
-def _fitted(mesh: Mesh, elements: Array, patch: Patch) -> Patch:
+def _fitted(mesh: Mesh, facets: Facets, elements: Array, patch: Patch) -> Patch:
     """A patch on the surface that all of its elements lie on, if there is one."""
     t = mesh.triangulation
-    triangles = t.triangles[np.isin(t.element, elements)]
-    normals = unit_normals(mesh.nodes[triangles])
-    surface = whole_surface(mesh.nodes, triangles, normals, exact_tolerance(mesh), is_round=True)
+    its = np.flatnonzero(np.isin(t.element, elements)).astype(np.int32)
+    surface = facets.whole_surface(its, exact_tolerance(mesh), is_round=True)
     if surface is None:
         return patch
     return dataclasses.replace(described(surface, patch.area or 0.0, {}), name=patch.name)

@@ -7,11 +7,14 @@ to that surface as the neighbour's own facets do; or to a round surface of its o
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
-from oddseam.arrays import Array, distinct
-from oddseam.features.recognition import Recognised, regions_of
-from oddseam.geometry.primitives import Primitive, fit_primitive
+from oddseam.arrays import Array, distinct, for_kernels
+from oddseam.features.kernels import patch_growth
+from oddseam.features.recognition import Recognised
+from oddseam.geometry.primitives import Primitive, fit_primitive, measured_each
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model.connectivity import label_components
 
@@ -53,25 +56,35 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     piece = label_components(m, row[both], beyond[both])[1]
     border = (beyond >= 0) & (label[row] < 0) & (label[np.maximum(beyond, 0)] >= 0)
     beside = np.unique(np.column_stack([piece[row[border]], label[beyond[border]]]), axis=0)
-    normals = unit_normals(nodes[triangles])
-    regions = regions_of(found.label, len(surfaces))
-    sag = [sag_of(surface, nodes, triangles[its]) for surface, its in zip(surfaces, regions, strict=True)]
-    free = np.flatnonzero(label < 0)
+    every = Facets.of(nodes, triangles)
+    sag = _sags(found, nodes, triangles)
+    free = np.flatnonzero(label < 0).astype(np.int32)
     order = free[np.argsort(piece[free], kind="stable")]
     first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])
     ends = [np.searchsorted(beside[:, 0], piece[order[first]], side) for side in ("left", "right")]
     for facets, begin, end in zip(np.split(order, first[1:]), *ends, strict=True):
         for k in beside[begin:end, 1].tolist():
             near = _SAG * sag[k] + 3.0 * _MORE * tolerance
-            if _lies_on(surfaces[k], nodes, triangles[facets], normals[facets], near):
+            if every.lies_on(facets, surfaces[k], near):
                 label[facets] = k
                 break
         else:
-            surface = whole_surface(nodes, triangles[facets], normals[facets], tolerance, begin == end)
+            surface = every.whole_surface(facets, tolerance, begin == end)
             if surface is not None:
                 label[facets] = len(surfaces)
                 surfaces.append(surface)
     return Recognised(label, tuple(surfaces))
+
+
+def _sags(found: Recognised, nodes: Array, triangles: Array) -> Array:
+    """How far the middles of the edges of the facets of every surface lie from it at most."""
+    sag = np.zeros(len(found.surfaces))
+    facets = np.flatnonzero(found.label >= 0)
+    its, corners = found.label[facets], nodes[triangles[facets]]
+    for i in range(3):
+        middles = 0.5 * (corners[:, i] + corners[:, i - 1])
+        np.maximum.at(sag, its, np.abs(measured_each(found.surfaces, its, middles)[0]))
+    return sag
 
 
 def sag_of(surface: Primitive, nodes: Array, triangles: Array) -> float:
@@ -81,29 +94,41 @@ def sag_of(surface: Primitive, nodes: Array, triangles: Array) -> float:
     return float(np.abs(surface.distance(middles)).max(initial=0.0))
 
 
-def _lies_on(surface: Primitive, nodes: Array, triangles: Array, normals: Array, tolerance: float) -> bool:
-    used = distinct(triangles)
-    if np.abs(surface.distance(nodes[used])).max() > tolerance:
-        return False
-    own = surface.normal(nodes[triangles].mean(axis=1))
-    return bool((np.abs(np.einsum("ij,ij->i", own, normals)) >= np.cos(np.radians(_TURN))).all())
+class Facets(NamedTuple):
+    """Facets that may lie on a surface: as kernels take them."""
 
+    nodes: Array
+    triangles: Array
+    normals: Array
 
-def whole_surface(nodes: Array, triangles: Array, normals: Array, tolerance: float, is_round: bool) -> Primitive | None:
-    """A surface that a piece lies on as a whole, within a tolerance; a round one less exactly, where that may be."""
-    some = np.linspace(0, len(triangles) - 1, min(len(triangles), _SAMPLE)).astype(np.int64)
-    points, middles = nodes[distinct(triangles[some])], nodes[triangles[some]].mean(axis=1)
-    surface = fit_primitive(points, middles, normals[some], _MORE * tolerance, _ANY)
-    if surface is not None and _lies_on(surface, nodes, triangles, normals, 3.0 * _MORE * tolerance):
-        return surface
-    mean = normals.mean(axis=0)
-    if (normals @ mean).min(initial=1.0) > np.cos(np.radians(_LEAST_TURN / 2.0)) * np.linalg.norm(mean):
+    @classmethod
+    def of(cls, nodes: Array, triangles: Array) -> Facets:
+        """Triangles (m, 3) with their unit normals."""
+        return cls(for_kernels(nodes), for_kernels(triangles, np.int32), unit_normals(nodes[triangles]))
+
+    def lies_on(self, facets: Array, surface: Primitive, tolerance: float) -> bool:
+        """Whether facets (k,) have their nodes within a tolerance of a surface, and are not turned from it."""
+        return bool(patch_growth.lie_on(facets, *surface.code, *self, tolerance, np.cos(np.radians(_TURN))))
+
+    def whole_surface(self, facets: Array, tolerance: float, is_round: bool) -> Primitive | None:
+        """A surface that facets (k,) lie on as a whole, within a tolerance; a round one less exactly, if it may be."""
+        nodes, triangles, normals = self
+        some = facets[np.linspace(0, len(facets) - 1, min(len(facets), _SAMPLE)).astype(np.int64)]
+        points, middles = nodes[distinct(triangles[some])], nodes[triangles[some]].mean(axis=1)
+        surface = fit_primitive(points, middles, normals[some], _MORE * tolerance, _ANY)
+        if surface is not None and self.lies_on(facets, surface, 3.0 * _MORE * tolerance):
+            return surface
+        if not is_round:
+            return None
+        its = normals[facets]
+        mean = its.mean(axis=0)
+        if (its @ mean).min(initial=1.0) > np.cos(np.radians(_LEAST_TURN / 2.0)) * np.linalg.norm(mean):
+            return None
+        tolerance = _WHOLE * float(np.linalg.norm(np.ptp(points, axis=0)))
+        for kind in _ROUND:
+            surface = fit_primitive(points, middles, normals[some], tolerance, (kind,))
+            if surface is not None:
+                near = max(4.0 * tolerance, sag_of(surface, nodes, triangles[facets]))
+                if self.lies_on(facets, surface, near):
+                    return surface
         return None
-    tolerance = _WHOLE * float(np.linalg.norm(np.ptp(points, axis=0)))
-    for kind in _ROUND if is_round else ():
-        surface = fit_primitive(points, middles, normals[some], tolerance, (kind,))
-        if surface is not None:
-            near = max(4.0 * tolerance, sag_of(surface, nodes, triangles))
-            if _lies_on(surface, nodes, triangles, normals, near):
-                return surface
-    return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, distinct
 from oddseam.geometry.triangles import unit_normals
 
 #: Nodes that are looked at.
@@ -17,8 +17,8 @@ _QUANTILE = 0.3186
 _SPREAD = 1.75
 #: A power of ten is so many times what single precision takes of coordinates, and no more than a share of an edge.
 _ROUGHER, _COARSEST = 8.0, 0.1
-#: Neighbours of neighbours needed for a fit.
-_LEAST = 9
+#: Neighbours of neighbours needed for a fit, and pairs of fits to tell by.
+_LEAST, _FEW = 9, 8
 
 
 def estimate_noise(nodes: Array, triangles: Array, across: Array) -> float:
@@ -43,27 +43,68 @@ def estimate_noise(nodes: Array, triangles: Array, across: Array) -> float:
     inside = np.ones(n, bool)
     inside[triangles[across < 0]] = False
     inside[np.roll(triangles, -1, axis=1)[across < 0]] = False
-    order = np.argsort(triangles.ravel(), kind="stable")
-    first = np.searchsorted(triangles.ravel()[order], np.arange(n + 1))
-    facet = order // 3
-    candidates = np.flatnonzero(inside & (np.diff(first) > 0))
-    if not len(candidates):
-        return 0.0
+    beside = _Beside(triangles, n)
+    candidates = np.flatnonzero(inside & (beside.count > 0))
     some = np.random.default_rng(0).permutation(candidates)[:_SAMPLE]
-    normals = unit_normals(nodes[triangles])
-    differences = []
-    for v in some.tolist():
-        beside = np.unique(triangles[facet[first[v] : first[v + 1]]])
-        beside = beside[(beside != v) & inside[beside]]
-        if not len(beside):
-            continue
-        w = int(beside[v % len(beside)])
-        missed = [_missed(u, nodes, triangles, facet, first, normals) for u in (v, w)]
-        if None not in missed:
-            differences.append(abs(missed[0] - missed[1]))  # type: ignore[operator]
-    if len(differences) < 8:
+    row, other = beside.of(some)
+    row, other = row[inside[other]], other[inside[other]]
+    row, other = row[other != some[row]], other[other != some[row]]
+    count = np.bincount(row, minlength=len(some))
+    some, first, count = some[count > 0], np.cumsum(count)[count > 0], count[count > 0]
+    if not len(some):
+        return 0.0
+    partner = other[first - count + some % count]
+    vectors = unit_normals(nodes[triangles])
+    normals = np.column_stack([np.bincount(triangles.ravel(), np.repeat(vectors[:, i], 3), n) for i in range(3)])
+    differences = np.abs(_missed(some, nodes, normals, beside) - _missed(partner, nodes, normals, beside))
+    differences = differences[np.isfinite(differences)]
+    if len(differences) < _FEW:
         return 0.0
     return float(np.quantile(differences, _SHARE)) / (_QUANTILE * _SPREAD)
+
+
+class _Beside:
+    """Nodes that share a facet with a node, and itself."""
+
+    def __init__(self, triangles: Array, count: int) -> None:
+        pairs = np.column_stack([np.repeat(triangles, 3, axis=1).ravel(), np.tile(triangles, 3).ravel()])
+        key = distinct(pairs[:, 0].astype(np.int64) * count + pairs[:, 1])
+        self._other = key % count
+        self.count = np.bincount(key // count, minlength=count)
+        self._first = np.cumsum(self.count) - self.count
+
+    def of(self, some: Array) -> tuple[Array, Array]:
+        """Rows of some nodes, in order, and the nodes beside those."""
+        count = self.count[some]
+        row = np.repeat(np.arange(len(some)), count)
+        at = np.arange(len(row)) + np.repeat(self._first[some] - np.cumsum(count) + count, count)
+        return row, self._other[at]
+
+
+def _missed(some: Array, nodes: Array, normals: Array, beside: _Beside) -> Array:
+    """How far nodes lie above a quadratic surface through those near them; ``nan`` where that cannot be told."""
+    row, ring = beside.of(some)
+    twice, near = beside.of(ring)
+    key = distinct(row[twice] * len(nodes) + near)
+    row, near = key // len(nodes), key % len(nodes)
+    row, near = row[near != some[row]], near[near != some[row]]
+    count = np.bincount(row, minlength=len(some))
+    away = np.zeros((len(some), count.max(initial=1), 3))
+    place = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    away[row, place] = nodes[near] - nodes[some[row]]
+    scale = np.abs(away).max(axis=(1, 2))
+    size = np.linalg.norm(normals[some], axis=1)
+    told = (count >= _LEAST) & (size > 0) & (scale > 0)
+    up = normals[some[told]] / size[told, None]
+    one = np.cross(up, np.eye(3)[np.abs(up).argmin(axis=1)])
+    one /= np.linalg.norm(one, axis=1, keepdims=True)
+    frame = np.stack([one, np.cross(up, one), up], axis=2)
+    x, y, z = np.moveaxis(away[told] / scale[told, None, None] @ frame, 2, 0)
+    is_near = np.arange(away.shape[1]) < count[told, None]
+    form = np.stack([is_near, x, y, x * x, x * y, y * y], axis=2)
+    found = np.full(len(some), np.nan)
+    found[told] = -scale[told] * np.einsum("ij,ij->i", np.linalg.pinv(form)[:, 0], z)
+    return found
 
 
 def decimal_step(nodes: Array, triangles: Array) -> float:
@@ -82,26 +123,3 @@ def decimal_step(nodes: Array, triangles: Array) -> float:
         if step > _ROUGHER * held and (np.abs(nodes - step * np.rint(nodes / step)) <= held).all():
             return step
     return 0.0
-
-
-def _missed(v: int, nodes: Array, triangles: Array, facet: Array, first: Array, normals: Array) -> float | None:
-    """How far a node lies above a quadratic surface through those near it."""
-    ring = np.unique(triangles[facet[first[v] : first[v + 1]]])
-    near = np.unique(np.concatenate([triangles[facet[first[u] : first[u + 1]]].ravel() for u in ring.tolist()]))
-    near = near[near != v]
-    if len(near) < _LEAST:
-        return None
-    normal = normals[facet[first[v] : first[v + 1]]].sum(axis=0)
-    size = float(np.linalg.norm(normal))
-    if not size > 0:
-        return None
-    normal = normal / size
-    one = np.cross(normal, np.eye(3)[np.argmin(np.abs(normal))])
-    one /= np.linalg.norm(one)
-    away = nodes[near] - nodes[v]
-    scale = float(np.abs(away).max())
-    if not scale > 0:
-        return None
-    x, y, z = (away @ axis / scale for axis in (one, np.cross(normal, one), normal))
-    form = np.column_stack([np.ones(len(x)), x, y, x * x, x * y, y * y])
-    return -scale * float(np.linalg.lstsq(form, z, rcond=None)[0][0])

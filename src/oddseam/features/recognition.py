@@ -14,37 +14,27 @@ from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import NamedTuple
 
 import numpy as np
 
-from oddseam.arrays import Array, distinct
+from oddseam.arrays import Array, distinct, for_kernels
 from oddseam.features.bands import Bands
-from oddseam.features.kernels import patch_growth
-from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
+from oddseam.features.kernels import patch_growth, region_search
+from oddseam.features.kernels.region_search import HOODS, LEAST_CURVED
+from oddseam.geometry.primitives import HOPELESS, LEAST_POINTS, PRIMITIVES, STEPS, Primitive
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
 
-#: Facets round a seed that surfaces are first fitted to; more where what they grow to is not so many times as much.
-_HOODS, _GROWN = (24, 96, 384, 1536, 6144), 16
-#: So often normals are smoothed to guess at a surface on as many facets, against noise of short facets.
-_SWEEPS_OF_NORMALS = (0, 2, 6, 14, 30)
+#: Surfaces are fitted to more facets round a seed where what they grow to is not so many times as much.
+_GROWN = 16
 #: Surfaces that long facets follow one another on; any two rings of nodes lie on a sphere too.
 _RULED = ("cylinder", "cone")
-#: A surface is fitted to no more facets than this.
-_SAMPLE = 400
 #: A facet lies on a surface if its nodes are within this many tolerances, and it is turned by no more degrees.
 _NEAR, _TURN = 3.0, 25.0
 #: With a squared distance of less, over that of the tolerance (which is counted in), a plane is beyond doubt.
 _FLAT = 1.1
-#: A region grows by this factor at most before the surface is fitted to it again.
-_STEP = 4
 #: A surface that explains this share of what the best one does comes into question too.
 _AS_MUCH = 0.6
-#: A flat region has to have so many facets, or be larger by this factor than those around it.
-_MANY, _LARGER = 12, 6.0
-#: A curved region has to have so many facets, and to turn by so many degrees.
-_LEAST_CURVED, _LEAST_TURN = 6, 12.0
 #: In a smooth piece, seeds are given up when so many in a row came to nothing, as strips are; so many in all pieces.
 _MISSES, _ALL_MISSES = 60, 3000
 #: A step of the tessellation bulges by so much more than others at most, squared.
@@ -69,7 +59,7 @@ class Recognised:
 
 def regions_of(label: Array, count: int) -> list[Array]:
     """Rows of each of ``count`` labels; negative labels are left out."""
-    order = np.argsort(label, kind="stable")
+    order = np.argsort(label, kind="stable").astype(np.int32)
     first = np.searchsorted(label[order], np.arange(count + 1))
     return [order[i:j] for i, j in zip(first[:-1].tolist(), first[1:].tolist(), strict=True)]
 
@@ -89,21 +79,6 @@ def recognised(nodes: Array, triangles: Array, across: Array, tolerance: float) 
         Root mean square distance of the nodes of a region to its surface.
     """
     return _Search(nodes, triangles, across, tolerance).run()
-
-
-class _Evidence(NamedTuple):
-    """Nodes (n, 3), places near the surface (k, 3), and unit normals there (k, 3)."""
-
-    points: Array
-    middles: Array
-    normals: Array
-
-
-def _sample(facets: Array) -> Array:
-    """No more facets than a surface is fitted to."""
-    if len(facets) <= _SAMPLE:
-        return facets
-    return np.asarray(facets[np.linspace(0, len(facets) - 1, _SAMPLE).astype(np.int64)])
 
 
 class _Crumbs:
@@ -140,28 +115,22 @@ class _Crumbs:
 class _Search:
     def __init__(self, nodes: Array, triangles: Array, across: Array, tolerance: float) -> None:
         m = len(triangles)
-        # a copy, for kernels are compiled for arrays that may be written to
-        self.nodes, self.triangles = np.array(nodes, np.float64, order="C"), triangles
-        self.across, self.tolerance = across, tolerance
-        self.area, self.normals = areas_and_normals(nodes[triangles])
+        self.nodes, self.triangles = for_kernels(nodes), for_kernels(triangles, np.int32)
+        self.across, self.tolerance = for_kernels(across, np.int32), tolerance
+        self.area, self.normals = areas_and_normals(self.nodes[triangles])
         self.label = np.full(m, -1, np.int32)
-        self.queue, self.mark, self.stamp = np.empty(m, np.int32), np.zeros(m, np.int32), 0
-        self.seen = np.zeros(len(nodes), np.int32)
         self.surfaces: list[Primitive] = []
-        self.smoothed = {0: self.normals}
+        levels = np.empty((len(HOODS), m, 3))  # what is not needed takes no memory
+        levels[0] = self.normals
+        self.ground = region_search.Ground(
+            self.nodes, self.triangles, self.across, self.label, self.area, levels, np.arange(len(HOODS)) == 0,
+            np.empty(m, np.int32), np.empty(m, np.int32), np.zeros(m, np.int32), np.zeros(len(nodes), np.int32),
+            np.zeros(1, np.int64),
+        )  # fmt: skip
+        self.near = region_search.Near(
+            _NEAR * tolerance, float(np.cos(np.radians(_TURN))), _BY_CHANCE * tolerance, HOPELESS, STEPS
+        )
         self.bands = Bands(self.nodes, triangles, across, self.area, self.normals, self.label, tolerance)
-
-    def _normals(self, count: int) -> Array:
-        """Normals for a first guess at a surface on so many facets."""
-        sweeps = _SWEEPS_OF_NORMALS[min(int(np.searchsorted(_HOODS, count)), len(_HOODS) - 1)]
-        if sweeps not in self.smoothed:
-            known = max(done for done in self.smoothed if done < sweeps)
-            vectors, other = self.smoothed[known].copy(), np.empty_like(self.normals)
-            for _ in range(sweeps - known):
-                patch_growth.smoothed(vectors, self.across, other)
-                vectors, other = other, vectors
-            self.smoothed[sweeps] = vectors
-        return self.smoothed[sweeps]
 
     def run(self) -> Recognised:
         m = len(self.triangles)
@@ -181,7 +150,7 @@ class _Search:
             if found is None:
                 misses[its] += 1
                 all_misses += 1
-                is_tried[self._hood(seed, _HOODS[0])] = True
+                is_tried[self._hood(seed, HOODS[0])] = True
                 if all_misses >= _ALL_MISSES:
                     break
             else:
@@ -256,13 +225,14 @@ class _Search:
         self.surfaces.append(surface)
 
     def _hood(self, seed: int, most: int) -> Array:
-        self.stamp += 1
-        count = patch_growth.hood(seed, most, self.across, self.label, self.queue, self.mark, self.stamp)
-        return self.queue[:count].copy()
+        ground = self.ground
+        ground.stamp[0] += 1
+        count = patch_growth.hood(seed, most, self.across, self.label, ground.queue, ground.mark, ground.stamp[0])
+        return ground.queue[:count].copy()
 
     def _ruled(self, seed: int, kinds: Sequence[str] = _RULED) -> list[tuple[Primitive, Array]]:
         """Cylinders and cones on bands of facets."""
-        bands = self.bands.at(seed, _HOODS[0], _LEAST_CURVED)
+        bands = self.bands.at(seed, HOODS[0], LEAST_CURVED)
         regions = [region for band in bands for region in self._explained(band, kinds, True)]
         return [region for region in regions if self._counts(*region) and self.bands.stand_out(region[1])]
 
@@ -275,13 +245,13 @@ class _Search:
         if self.bands.is_slender[seed]:  # what is near lies beyond its ends
             found += self._ruled(seed, _RULED[:1])
         tried = 0
-        for most in _HOODS:
+        for most in HOODS:
             hood = self._hood(seed, most)
             if len(hood) == tried:
                 break
             tried = len(hood)
             # facets that are too few to be a curved region at all need no fits
-            regions = self._explained(hood, PRIMITIVES if tried >= _LEAST_CURVED else PRIMITIVES[:1])
+            regions = self._explained(hood, PRIMITIVES if tried >= LEAST_CURVED else PRIMITIVES[:1])
             found += [region for region in regions if self._counts(*region)]
             if not regions or max(len(facets) for _, facets in regions) >= _GROWN * tried:
                 break
@@ -297,98 +267,46 @@ class _Search:
 
     def _explained(self, hood: Array, kinds: Sequence[str], is_whole: bool = False) -> list[tuple[Primitive, Array]]:
         """What surfaces of some kinds explain that are fitted to some facets; beside whole bands other ones begin."""
-        hood = np.asarray(hood, np.int32)
-        given = None if kinds == PRIMITIVES[:1] else self._evidence(hood, is_whole)
-        return [region for region in (self._grown(hood, kind, given) for kind in kinds) if region is not None]
+        return [region for region in (self._grown(hood, kind, is_whole) for kind in kinds) if region is not None]
 
     def _is_all(self, facets: Array) -> bool:
         """Whether nothing without a surface hangs together with facets."""
-        self.stamp += 1
-        self.mark[facets] = self.stamp
+        mark, stamp = self.ground.mark, self.ground.stamp
+        stamp[0] += 1
+        mark[facets] = stamp[0]
         beyond = self.across[facets]
         beyond = beyond[beyond >= 0]
-        return bool(((self.mark[beyond] == self.stamp) | (self.label[beyond] >= 0)).all())
+        return bool(((mark[beyond] == stamp[0]) | (self.label[beyond] >= 0)).all())
 
     def _sag(self, surface: Primitive, facets: Array) -> float:
         code, numbers = surface.code
         facets = np.asarray(facets, np.int32)
         return float(patch_growth.sag2(facets, code, numbers, self.nodes, self.triangles)) + self.tolerance**2
 
-    def _grown(self, hood: Array, kind: str, given: _Evidence | None = None) -> tuple[Primitive, Array] | None:
+    def _grown(self, hood: Array, kind: str, is_whole: bool = False) -> tuple[Primitive, Array] | None:
         """A surface of one kind fitted to facets and what they grow to, or ``None``."""
-        surface = self._fitted(hood, kind, given)
-        region = hood[:0]
-        most = _STEP * len(hood)
-        while surface is not None:
-            more = self._flooded(hood[:1] if kind == "plane" else hood, most, surface)
-            if len(more) <= len(region):
-                break
-            best, region = surface, more
-            most = _STEP * len(region)
-            surface = self._fitted(region, kind)
-        return (best, region) if len(region) else None
+        numbers = np.zeros(8)
+        count = region_search.grown_from(
+            PRIMITIVES.index(kind), hood, is_whole, LEAST_POINTS[kind], self.ground, self.near, numbers
+        )
+        return (Primitive.of(kind, numbers), self.ground.region[:count].copy()) if count else None
 
-    def _flooded(self, starts: Array, most: int, surface: Primitive) -> Array:
-        self.stamp += 1
-        code, numbers = surface.code
-        count = patch_growth.grow(
-            starts, most, code, numbers, self.nodes, self.triangles, self.normals, self.across, self.label,
-            _NEAR * self.tolerance, np.cos(np.radians(_TURN)), self.queue, self.mark, self.stamp,
-        )  # fmt: skip
-        return self.queue[:count].copy()
-
-    def _fitted(self, facets: Array, kind: str, given: _Evidence | None = None) -> Primitive | None:
-        """A surface of one kind, or ``None``; ``given`` is the evidence of the facets, if that is known."""
-        if kind == "plane":
-            facets = _sample(facets)
-            points = self._nodes_on(facets)
-            return fit_primitive(points, points, self.normals[facets], _BY_CHANCE * self.tolerance, (kind,))
-        points, middle, normal = self._evidence(facets) if given is None else given
-        if len(middle) < 3:
-            return None
-        return fit_primitive(points, middle, normal, _BY_CHANCE * self.tolerance, (kind,))
-
-    def _evidence(self, facets: Array, is_whole: bool = False) -> _Evidence:
-        """What a curved surface is fitted to: nodes, the middles of edges, and the normals there."""
-        normals = self._normals(len(facets))
-        facets = np.asarray(_sample(facets), np.int32)
-        middles, directions = np.empty((2, 3 * len(facets), 3))
-        self.stamp += 1
-        count = patch_growth.edges_on(
-            facets, is_whole, self.nodes, self.triangles, normals, self.across, self.mark, self.stamp, middles,
-            directions,
-        )  # fmt: skip
-        return _Evidence(self._nodes_on(facets), middles[:count], directions[:count])
+    def _fitted(self, facets: Array, kind: str) -> Primitive | None:
+        """A surface of one kind, or ``None``."""
+        numbers = np.zeros(8)
+        code, least = PRIMITIVES.index(kind), LEAST_POINTS[kind]
+        is_near = region_search.fit_facets(code, facets, least, self.ground, self.near, numbers)
+        return Primitive.of(kind, numbers) if is_near else None
 
     def _nodes_on(self, facets: Array) -> Array:
         """The places of the nodes of facets, each once."""
-        points = np.empty((3 * len(facets), 3))
-        self.stamp += 1
-        count = patch_growth.nodes_on(
-            np.asarray(facets, np.int32), self.nodes, self.triangles, self.seen, self.stamp, points
-        )
-        return points[:count]
+        return self.nodes[distinct(self.triangles[facets])]
 
     def _counts(self, surface: Primitive, facets: Array) -> bool:
         """Whether a region is more than facets happen to agree on."""
-        if surface.kind == "plane":
-            if len(facets) >= _MANY:
-                return True
-            beyond = self.across[facets].ravel()
-            self.stamp += 1
-            self.mark[facets] = self.stamp
-            beyond = distinct(beyond[(beyond >= 0) & (self.mark[beyond] != self.stamp)])
-            if not len(beyond):
-                return True
-            return bool(self.area[facets].sum() >= _LARGER * self.area[beyond].mean())
-        if len(facets) < _LEAST_CURVED or (surface.kind == "torus" and not self._shows_tube(surface, facets)):
+        if not region_search.is_region(PRIMITIVES.index(surface.kind), facets, self.ground):
             return False
-        normals = self.normals[facets]
-        mean = normals.mean(axis=0)
-        size = float(np.linalg.norm(mean))
-        return size < 1e-9 or bool(
-            np.degrees(np.arccos(np.clip((normals @ mean).min() / size, -1.0, 1.0))) >= _LEAST_TURN / 2
-        )
+        return surface.kind != "torus" or self._shows_tube(surface, facets)
 
     def _shows_tube(self, torus: Primitive, facets: Array) -> bool:
         """Whether nodes are at more places along the tube than any circle goes through."""
@@ -411,15 +329,19 @@ class _Search:
     def _absorbed_steps(self) -> bool:
         """Whether a plane went to a surface beside it; others may be beside that now."""
         regions, before = regions_of(self.label, len(self.surfaces)), self.label.copy()
+        is_curved = np.array([surface.kind != "plane" for surface in self.surfaces] + [False])  # the last has none
         for k, facets in enumerate(regions):
-            if self.surfaces[k].kind != "plane" or not len(facets):
+            if is_curved[k] or not len(facets):
                 continue
             beyond = self.across[facets]
-            beside = np.unique(self.label[beyond[beyond >= 0]])
+            beside = self.label[beyond[beyond >= 0]]
+            beside = beside[is_curved[beside]]
+            if not len(beside):
+                continue
             points = self._nodes_on(facets)
-            for other in beside[(beside >= 0) & (beside != k)].tolist():
+            for other in distinct(beside).tolist():
                 surface = self.surfaces[other]
-                if surface.kind == "plane" or np.abs(surface.distance(points)).max() > _NEAR * self.tolerance:
+                if np.abs(surface.distance(points)).max() > _NEAR * self.tolerance:
                     continue
                 if self._sag(surface, facets) <= _AS_COARSE * self._sag(surface, regions[other]):
                     self.label[facets] = other

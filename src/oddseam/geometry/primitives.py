@@ -10,7 +10,9 @@ the fewest parameters is taken.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -19,7 +21,7 @@ from oddseam.arrays import Array, for_kernels
 #: Kinds, those with fewer parameters first.
 PRIMITIVES = ("plane", "sphere", "cylinder", "cone", "torus")
 #: A fit that is off by more tolerances is given up once it hardly gets better; no fit takes more steps.
-_HOPELESS, _STEPS = 30.0, 60
+HOPELESS, STEPS = 30.0, 60
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +48,12 @@ class Primitive:
     radius: float = 0.0
     tube: float = 0.0
 
-    @property
+    @classmethod
+    def of(cls, kind: str, numbers: Array) -> Primitive:
+        """That of a kind which kernels know by eight numbers."""
+        return cls(kind, numbers[:3].copy(), numbers[3:6].copy(), float(numbers[6]), float(numbers[7]))
+
+    @cached_property
     def code(self) -> tuple[int, Array]:
         """Place in :data:`PRIMITIVES`, and the eight numbers that kernels know it by."""
         return PRIMITIVES.index(self.kind), np.concatenate([self.centre, self.axis, [self.radius, self.tube]])
@@ -89,6 +96,17 @@ def _split(vectors: Array) -> tuple[Array, Array]:
     return length, vectors / np.where(length > 0, length, 1.0)[:, None]
 
 
+def measured_each(surfaces: Sequence[Primitive], which: Array, points: Array) -> tuple[Array, Array]:
+    """As :meth:`Primitive.measured`, of points (k, 3) that each belong to one of many surfaces, ``which`` (k,)."""
+    from oddseam.geometry.kernels.primitive_fits import off_each
+
+    codes = np.array([surface.code[0] for surface in surfaces], np.int64)
+    numbers = np.array([surface.code[1] for surface in surfaces]).reshape(-1, 8)
+    distance, direction = np.empty(len(points)), np.empty((len(points), 3))
+    off_each(codes, numbers, for_kernels(which, np.int64), for_kernels(points), distance, direction)
+    return distance, direction
+
+
 def fit_primitive(
     points: Array, at: Array, normals: Array, tolerance: float, kinds: tuple[str, ...] = PRIMITIVES
 ) -> Primitive | None:
@@ -118,8 +136,8 @@ def fit_primitive(
     for code, kind in enumerate(PRIMITIVES):
         if kind not in kinds or len(points) < LEAST_POINTS[kind]:
             continue
-        if fit_kind(code, *map(for_kernels, (points, at, normals)), tolerance, _HOPELESS, _STEPS, numbers):
-            return Primitive(kind, numbers[:3].copy(), numbers[3:6].copy(), float(numbers[6]), float(numbers[7]))
+        if fit_kind(code, *map(for_kernels, (points, at, normals)), tolerance, HOPELESS, STEPS, numbers):
+            return Primitive.of(kind, numbers)
     return None
 
 

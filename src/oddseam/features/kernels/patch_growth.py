@@ -34,6 +34,15 @@ def lies_on(t, kind, q, nodes, triangles, normals, tolerance, cosine):
 
 
 @kernel
+def lie_on(facets, kind, q, nodes, triangles, normals, tolerance, cosine):
+    """Whether all of some facets lie on a surface."""
+    for t in facets:
+        if not lies_on(t, kind, q, nodes, triangles, normals, tolerance, cosine):
+            return False
+    return True
+
+
+@kernel
 def hood(seed, most, across, label, queue, mark, stamp):
     """The facets without label nearest to one, ring by ring, in ``queue``; how many."""
     queue[0] = seed
@@ -142,7 +151,7 @@ def grow(starts, most, kind, q, nodes, triangles, normals, across, label, tolera
     return count
 
 
-@kernel
+@helper
 def smoothed(vectors, across, found):
     """Mean of the vectors (m, 3) of every facet and those across its edges."""
     for t in range(vectors.shape[0]):
@@ -216,7 +225,7 @@ def settle(label, kinds, numbers, nodes, triangles, across):
     return changed
 
 
-@kernel
+@helper
 def nodes_on(facets, nodes, triangles, seen, stamp, points):
     """The nodes of facets, each once, into ``points``; how many there are.  ``seen`` (n,) is scratch."""
     count = 0
@@ -231,7 +240,7 @@ def nodes_on(facets, nodes, triangles, seen, stamp, points):
     return count
 
 
-@kernel
+@helper
 def edges_on(facets, is_whole, nodes, triangles, normals, across, mark, stamp, middles, directions):
     """The middles of the edges of facets with one beyond, each once, and the mean normals there; how many there are.
 

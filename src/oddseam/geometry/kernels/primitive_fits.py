@@ -67,6 +67,16 @@ def _off(kind, q, cosine, sine, x, y, z):
     return length - q[7], away * x + along * q[3], away * y + along * q[4], away * z + along * q[5]
 
 
+@kernel
+def off_each(kinds, numbers, which, points, distances, directions):
+    """Signed distances of points (k, 3), each to one of many surfaces, and the directions in which they grow."""
+    for k in range(points.shape[0]):
+        s = which[k]
+        d, x, y, z = off_surface(kinds[s], numbers[s], points[k, 0], points[k, 1], points[k, 2])
+        distances[k] = d
+        directions[k, 0], directions[k, 1], directions[k, 2] = x, y, z
+
+
 @helper
 def sum_of_squares(kind, q, points):
     """The sum of the squared distances of points to a surface."""
@@ -76,6 +86,43 @@ def sum_of_squares(kind, q, points):
         d, _, _, _ = _off(kind, q, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
         total += d * d
     return total
+
+
+@helper
+def _slopes(kind, q, cosine, sine, x, y, z, slope):
+    """Signed distance of a point to a surface, and how it grows with each of the eight numbers.
+
+    An axis turns only: along itself nothing grows.
+    """
+    d, nx, ny, nz = _off(kind, q, cosine, sine, x, y, z)
+    for i in range(_NUMBERS):
+        slope[i] = 0.0
+    slope[0], slope[1], slope[2] = -nx, -ny, -nz
+    if kind == 1:
+        slope[6] = -1.0
+        return d
+    x -= q[0]
+    y -= q[1]
+    z -= q[2]
+    along = x * q[3] + y * q[4] + z * q[5]
+    x -= along * q[3]
+    y -= along * q[4]
+    z -= along * q[5]
+    out = np.sqrt(x * x + y * y + z * z)
+    scale = 1.0 / out if out > 0.0 else 0.0
+    if kind == 2:
+        turn = -along
+        slope[6] = -1.0
+    elif kind == 3:
+        turn = -(along * cosine + out * sine)
+        slope[6] = np.radians(turn)
+    else:
+        away = d + q[7]  # from the middle circle
+        turn = along * q[6] / away if away > 0.0 else 0.0
+        slope[6] = (q[6] - out) / away if away > 0.0 else 0.0
+        slope[7] = -1.0
+    slope[3], slope[4], slope[5] = turn * scale * x, turn * scale * y, turn * scale * z
+    return d
 
 
 @helper
@@ -123,26 +170,18 @@ def fit_surface(kind, q, points, worst, most):
     first = sum_of_squares(kind, q, points)
     damping = 1e-6
     slow = 0
-    step = 1e-7
-    slope = np.empty(_NUMBERS)
+    slope, trial, change = np.empty(_NUMBERS), np.empty(_NUMBERS), np.empty(_NUMBERS)
+    form, damped = np.empty((_NUMBERS, _NUMBERS)), np.empty((_NUMBERS, _NUMBERS))
+    side = np.empty(_NUMBERS)
     for _ in range(most):
-        form = np.zeros((_NUMBERS, _NUMBERS))
-        side = np.zeros(_NUMBERS)
-        trial = q.copy()
-        slopes = np.empty((_NUMBERS, n))
         for i in range(_NUMBERS):
+            side[i] = 0.0
             for j in range(_NUMBERS):
-                trial[j] = q[j]
-            trial[i] += step
-            _normalised(trial)
-            cosine, sine = _slopes_of(kind, trial)
-            for k in range(n):
-                slopes[i, k], _, _, _ = _off(kind, trial, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
+                form[i, j] = 0.0
         cosine, sine = _slopes_of(kind, q)
         for k in range(n):
-            d, _, _, _ = _off(kind, q, cosine, sine, points[k, 0], points[k, 1], points[k, 2])
+            d = _slopes(kind, q, cosine, sine, points[k, 0], points[k, 1], points[k, 2], slope)
             for i in range(_NUMBERS):
-                slope[i] = (slopes[i, k] - d) / step
                 side[i] -= slope[i] * d
                 for j in range(i + 1):
                     form[i, j] += slope[i] * slope[j]
@@ -151,9 +190,10 @@ def fit_surface(kind, q, points, worst, most):
             trace += form[i, i]
         better = False
         while damping < 1e6:
-            damped = form.copy()
-            change = side.copy()
             for i in range(_NUMBERS):
+                change[i] = side[i]
+                for j in range(i + 1):
+                    damped[i, j] = form[i, j]
                 damped[i, i] += damping * form[i, i] + 1e-12 * trace
             if solved(damped, change):
                 for i in range(_NUMBERS):
