@@ -43,14 +43,14 @@ def in_shares(
     Parameters
     ----------
     run : callable
-        Must not depend on which rows are in which share.
+        Must not depend on which rows are in which share: one may get all of them.
     rows : int
     least : int
         A thread is not worth its start for fewer rows.
     most : int, optional
         Rows in a share; fewer than all of a thread's where shares take unequal time or room.
     """
-    threads = min(most_threads(), 1 + rows // least)
+    threads = min(most_threads(), 1 + rows // least, max(rows, 1))
     shares = max(threads, 0 if most is None else -(-rows // most))
     cuts = [rows * i // shares for i in range(shares + 1)]
     if threads == 1:

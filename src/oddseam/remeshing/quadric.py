@@ -154,7 +154,12 @@ class _Work:
         left, spare = self._left, self._spare
         for heap in heaps:
             heap.state[1], heap.state[3] = left, spare / 2.0
-        in_shares(lambda own, _: self._run(heaps[own], share, own, level, left - most), 2, least=1)
+
+        def run(first: int, last: int) -> None:
+            for own in range(first, last):
+                self._run(heaps[own], share, own, level, left - most)
+
+        in_shares(run, 2, least=1)
         self._left = left - sum(left - int(heap.state[1]) for heap in heaps)
         if spare < np.inf:
             self._spare = sum(float(heap.state[3]) for heap in heaps)
