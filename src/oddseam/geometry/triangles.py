@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, for_kernels
 
 
 def cross_product(one: Array, two: Array) -> Array:
@@ -23,8 +23,37 @@ def boxes(corners: Array) -> tuple[Array, Array]:
     return low, high
 
 
+def sorted_corners(triangles: Array, n_nodes: int) -> tuple[Array, Array, Array]:
+    """Corners of triangles (m, 3) in the order of the edges that start there; O(m).
+
+    Returns
+    -------
+    corner : (3 m,) int32 array
+        Sorted by the lower node of the edge, then by the higher, then by number.
+    first : (e + 1,) int32 array
+        Where the corners of every edge start, and the end of the last.
+    edge : (3 m,) int32 array
+        Number of the edge that starts at every corner.
+    """
+    from oddseam.compiled import announce
+    from oddseam.geometry.kernels.edge_order import number_edges, sort_corners
+
+    announce(sort_corners, number_edges)
+    node, corner = for_kernels(triangles.ravel(), np.int32), np.arange(triangles.size, dtype=np.int32)
+    after = following(len(triangles))
+    sort_corners(node, after, n_nodes, corner)
+    first, edge = np.empty(len(corner) + 1, np.int32), np.empty(len(corner), np.int32)
+    count = int(number_edges(node, after, corner, first, edge))
+    return corner, first[: count + 1].copy(), edge
+
+
+def following(count: int) -> Array:
+    """(3 m,) int32: the next corner round its triangle, for every corner of so many triangles."""
+    return np.arange(3 * count, dtype=np.int32).reshape(-1, 3)[:, [1, 2, 0]].ravel()
+
+
 def numbered_edges(triangles: Array, n_nodes: int) -> tuple[Array, Array, Array]:
-    """The edges of triangles (m, 3), by sorting; O(m log m).
+    """The edges of triangles (m, 3); O(m).
 
     Returns
     -------
@@ -35,11 +64,11 @@ def numbered_edges(triangles: Array, n_nodes: int) -> tuple[Array, Array, Array]
     step : (m, 3) int64 array
         1 where the triangle runs from the lower node to the higher, else -1.
     """
-    start = triangles.astype(np.int64)
-    end = np.roll(start, -1, axis=1)
-    names, edge = np.unique(np.minimum(start, end) * n_nodes + np.maximum(start, end), return_inverse=True)
-    ends = np.column_stack([names // n_nodes, names % n_nodes]) if n_nodes else np.zeros((0, 2), np.int64)
-    return ends, edge.reshape(-1, 3), np.where(start < end, 1, -1)
+    corner, first, edge = sorted_corners(triangles, n_nodes)
+    end = np.roll(triangles, -1, axis=1)
+    at = corner[first[:-1]]
+    ends = np.sort(np.column_stack([triangles.ravel()[at], end.ravel()[at]]).astype(np.int64), axis=1)
+    return ends, edge.reshape(-1, 3).astype(np.int64), np.where(triangles < end, 1, -1)
 
 
 def area_vectors(corners: Array) -> Array:

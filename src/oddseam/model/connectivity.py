@@ -100,7 +100,7 @@ class Connectivity:
     def _sorted(self) -> tuple[Array, Array, Array, Array]:
         """Edges (e, 2), corners sorted by edge, first of each edge (e + 1,), edge of each corner."""
         from oddseam.compiled import announce
-        from oddseam.model.kernels.edge_order import number_edges, sort_corners
+        from oddseam.geometry.kernels.edge_order import number_edges, sort_corners
 
         announce(sort_corners, number_edges)
         node = self.faces.node

@@ -17,7 +17,7 @@ from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import Curves, is_stub, trace_curves
 from oddseam.features.rough import is_crooked, is_even_at_large, roughness
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import areas, turn_angles, unit_normals
+from oddseam.geometry.triangles import areas, following, sorted_corners, turn_angles, unit_normals
 from oddseam.model.connectivity import edges_among, label_components
 from oddseam.remeshing.kernels.curve_spacing import sum_round
 
@@ -132,13 +132,13 @@ def cut_into_sheets(
     start = triangles.ravel()
     end = np.roll(triangles, -1, axis=1).ravel()
     n = max(len(nodes), 1)
-    key = np.minimum(start, end).astype(np.int64) * n + np.maximum(start, end)
-    order = np.argsort(key, kind="stable")
-    new = np.ones(len(key), bool)
-    new[1:] = key[order][1:] != key[order][:-1]
-    first = np.flatnonzero(new)
-    count = np.diff(np.append(first, len(key)))
-    a, b = order[first[count == 2]], order[first[count == 2] + 1]
+    corner, first, _ = sorted_corners(triangles, n)
+    count = np.diff(first)
+    several = np.zeros(3 * m, bool)  # at an edge that more than one facet has
+    several[corner] = np.repeat(count > 1, count)
+    two = first[:-1][count == 2]
+    a, b = corner[two], corner[two + 1]
+    del corner, first, two  # the most room is taken here
     agree = start[a] == end[b]
     a, b = a[agree], b[agree]
     twin = np.full(3 * m, -1, np.int32)
@@ -150,7 +150,7 @@ def cut_into_sheets(
     sharp = sharp_pairs(steady, pairs, np.ones(len(a), bool), crease)
     given = facet_class[a // 3] != facet_class[b // 3]
     if drawn is not None and len(drawn):
-        given |= np.isin(key[a], drawn.min(axis=1).astype(np.int64) * n + drawn.max(axis=1))
+        given |= edges_among(np.sort(np.column_stack([start[a], end[a]]), axis=1), np.sort(drawn, axis=1), n)
     if kept is not None:
         highest = np.maximum(kept[a // 3], kept[b // 3])
         given |= (highest > 1) | (highest > 0) & sharp_pairs(normals, pairs, np.ones(len(a), bool), _FLAT)
@@ -182,21 +182,19 @@ def cut_into_sheets(
     by_angle = np.zeros(3 * m, bool)
     by_angle[a[sharp & ~given]] = by_angle[b[sharp & ~given]] = True
     feature[a[sharp]] = feature[b[sharp]] = True
-    several = np.zeros(3 * m, bool)  # at an edge that more than one sheet has
-    several[order] = np.repeat(count > 1, count)
     locked_half = (twin < 0) & several
 
     # one node for each fan
-    following = np.arange(3 * m) + np.where(np.arange(3 * m) % 3 == 2, -2, 1)
-    _, fan = label_components(3 * m, np.concatenate([a, following[a]]), np.concatenate([following[b], b]))
+    after = following(m)
+    _, fan = label_components(3 * m, np.concatenate([a, after[a]]), np.concatenate([after[b], b]))
     corner = np.flatnonzero(np.diff(np.maximum.accumulate(fan), prepend=-1))  # labels count up by their first
     node = start[corner]
     point = nodes[node]
-    halves = fan.reshape(m, 3).astype(np.int32)
+    halves = fan.reshape(m, 3)
     fans_at = np.bincount(node, minlength=n)
     is_locked = fans_at[node] > 1
     is_locked[fan[locked_half]] = True
-    is_locked[fan[following[locked_half]]] = True
+    is_locked[fan[after[locked_half]]] = True
     if held is not None:
         is_locked |= held.nodes[node]
 
@@ -209,7 +207,7 @@ def cut_into_sheets(
 
     # every feature edge once, as the half-edge with the smaller number
     half = np.flatnonzero(feature & ((twin < 0) | (np.arange(3 * m) < twin)))
-    ends = np.column_stack([fan[half], fan[following[half]]])
+    ends = np.column_stack([fan[half], fan[after[half]]])
     angle_ends = np.bincount(ends[by_angle[half]].ravel(), minlength=len(point))
     mixed = (angle_ends > 0) & (angle_ends < np.bincount(ends.ravel(), minlength=len(point)))
     is_corner = is_locked | mixed | _is_peak(nodes, halves, normals, feature, len(point), node)
