@@ -246,6 +246,7 @@ def _samples(mesh: Mesh, rows: Array, middle: Array, longest: Array, spans: Arra
         points.append(np.einsum("sk,fkd->fsd", weights, mesh.nodes[triangles[its]]).reshape(-1, 3))
         facet.append(np.repeat(its, len(weights)))
     place, of = np.concatenate(points), np.concatenate(facet)
+    del points, facet
     order = morton_order(place)
     return place[order], of[order]
 

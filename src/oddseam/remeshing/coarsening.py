@@ -17,7 +17,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.judging import judged, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import areas
+from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_triangles, measure_loss, vanished_pieces
 from oddseam.model.proof import worse
@@ -122,7 +122,7 @@ def coarsen(
     progress("finding creases", 0.0)
     sheets = cut(surface, crease, held=region.held)
     progress("coarsening", 0.2)
-    bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(surface, goal)
+    bounds = Bounds(goal, deviation) if deviation is not None else _of_shape(surface, sheets, goal)
     result = coarsen_sheets(sheets, bounds)
     frees = len(result.surface.triangles) > goal > 0 and bool(sheets.is_angle.any())
     made = _without_crossings(region, sheets, bounds, None if frees else result, target)
@@ -160,14 +160,18 @@ def coarsen(
     return made.mesh, Outcome((*steps, step), tuple(notes), (*unmet, *poor)).with_loss(loss)
 
 
-def _of_shape(mesh: Mesh, goal: int) -> Bounds:
+def _of_shape(mesh: Mesh, sheets: Sheets, goal: int) -> Bounds:
     """What keeps the shape where only a number is given."""
-    area = float(in_runs(areas, mesh.nodes, mesh.triangulation.triangles).sum())
-    solid = mesh.pieces.is_solid
-    if len(solid) and solid.all():
-        spare = min(_MEAN * mesh.diagonal * area, _SWEPT * abs(float(mesh.pieces.volume.sum())))
-    else:
-        spare = _OPEN_MEAN * mesh.diagonal * area
+    middle = np.mean(mesh.box, axis=0)
+
+    def measured(corners: Array) -> Array:
+        vectors = area_vectors(corners)
+        return np.column_stack([np.linalg.norm(vectors, axis=1), ((corners[:, 0] - middle) * vectors).sum(axis=1) / 3])
+
+    area, volume = in_runs(measured, mesh.nodes, mesh.triangulation.triangles).sum(axis=0).tolist()
+    spare = _OPEN_MEAN * mesh.diagonal * area
+    if (sheets.twin >= 0).all():  # closed
+        spare = min(_MEAN * mesh.diagonal * area, _SWEPT * abs(volume))
     return Bounds(goal, shape=_SHAPE * mesh.diagonal, spare=spare)
 
 
