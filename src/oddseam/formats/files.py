@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import mmap
 import os
+import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -14,6 +15,23 @@ from oddseam.parts_of_files import begin, finish
 
 #: The bytes of a file: a memory map, or bytes.
 Data = mmap.mmap | bytes
+
+
+#: How the library of HDF5 begins when something cannot be had.
+_CANNOT = re.compile(r"Unable to (?:synchronously )?[a-z ]+\((.+)\)")
+#: Readers come upon damage by these where they do not look for it.
+DAMAGE = (ValueError, TypeError, LookupError, ArithmeticError, AttributeError, EOFError)
+
+
+def damaged(path: Path, error: Exception, place: str = "") -> FormatError:
+    """What is said of content that a reader could make nothing of."""
+    text = " ".join(str(error.args[0] if error.args else "").split())
+    if isinstance(error, KeyError) and " " not in text:
+        text = f"{text!r} is missing"
+    elif isinstance(error, IndexError) or not text:
+        text = "a number refers to something that is not there"
+    said = _CANNOT.search(text)
+    return FormatError(str(path), f"the content is damaged ({said[1] if said else text[:160]})", place)
 
 
 @contextmanager

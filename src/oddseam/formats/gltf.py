@@ -46,10 +46,7 @@ def recognises(data: Data) -> bool:
 
 def read(path: Path, data: Data) -> Mesh:
     """Read a binary glTF file: its default scene, or all its meshes if there is none."""
-    try:
-        return _Scene(path, *_chunks(path, data)).mesh()
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError, OverflowError) as error:
-        raise FormatError(str(path), f"the content is damaged ({type(error).__name__}: {error})") from error
+    return _Scene(path, *_chunks(path, data)).mesh()
 
 
 def _chunks(path: Path, data: Data) -> tuple[dict[str, Any], bytes]:

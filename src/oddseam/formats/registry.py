@@ -15,7 +15,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError, MeshError, Refusal
 from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, stl, threemf, vtu
 from oddseam.formats.decks import PLAIN, Care
-from oddseam.formats.files import Data, opened
+from oddseam.formats.files import DAMAGE, Data, damaged, opened
 from oddseam.formats.losses import Dangling, Remarks
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
@@ -170,10 +170,9 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
             raise FormatError(str(path), "nested too deeply") from error
         except MemoryError as error:
             raise FormatError(str(path), "there is not enough memory for what it holds") from error
-        except (ValueError, TypeError, LookupError, ArithmeticError, AttributeError, EOFError) as error:
+        except DAMAGE as error:
             logger.debug("%s as %s", path, fmt.name, exc_info=True)
-            reason = " ".join(f"{type(error).__name__}: {error}".split())[:160]
-            raise FormatError(str(path), f"the content is damaged ({reason})") from error
+            raise damaged(path, error) from error
     if unit is not None and mesh.unit not in (None, unit):
         raise Refusal(f"{path}: the file says that its unit is {mesh.unit}, not {unit}")
     logger.info("read %s as %s: %r", path, fmt.name, mesh)

@@ -19,9 +19,9 @@ import numpy as np
 
 from oddseam.accounts import Account
 from oddseam.arrays import Array
-from oddseam.errors import FormatError, MeshError, OddSeamError
+from oddseam.errors import FormatError, MeshError
 from oddseam.formats.dangling import list_dangling
-from oddseam.formats.files import Data, write_whole
+from oddseam.formats.files import DAMAGE, Data, damaged, write_whole
 from oddseam.formats.losses import Remarks
 from oddseam.model import Creases, Elements, Groups, Material, Mesh, Part, Patch, Patches, Source
 from oddseam.model.source import Records
@@ -101,31 +101,33 @@ def write(mesh: Mesh, path: Path) -> Remarks:
 
 def read(path: Path, data: Data) -> Mesh:
     """Read a working file."""
+    arrays = {name: _array(path, name, content) for name, content in _members(path, data).items()}
+    header = json.loads(arrays[f"{_HEADER}.npy"].tobytes())
+    if header["version"] != VERSION:
+        raise FormatError(str(path), f"is of version {header['version']}; this program reads version {VERSION}")
+    return _mesh(header, {name.removesuffix(".npy"): array for name, array in arrays.items()})
+
+
+def _members(path: Path, data: Data) -> dict[str, bytes]:
+    """The members of the container by name."""
     try:
         with zipfile.ZipFile(io.BytesIO(data[:])) as container:
             for info in container.infolist():
                 if info.compress_type != zipfile.ZIP_STORED or info.file_size > len(data):
                     raise FormatError(str(path), "is packed in a way that no working file is", info.filename)
-            arrays = {info.filename: _array(container.read(info)) for info in container.infolist()}
-        header = json.loads(arrays[f"{_HEADER}.npy"].tobytes())
-        if header["version"] != VERSION:
-            raise FormatError(str(path), f"is of version {header['version']}; this program reads version {VERSION}")
-        return _mesh(header, {name.removesuffix(".npy"): array for name, array in arrays.items()})
-    except OddSeamError as error:
-        if isinstance(error, FormatError):
-            raise
-        raise FormatError(str(path), str(error)) from error
-    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
+            return {info.filename: container.read(info) for info in container.infolist()}
+    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError, ValueError) as error:
         raise FormatError(str(path), f"the container is damaged ({error})") from error
-    except (KeyError, ValueError, TypeError, AttributeError, IndexError, ArithmeticError, TokenError, Warning) as error:
-        raise FormatError(str(path), f"the content is damaged ({type(error).__name__}: {error})") from error
 
 
-def _array(content: bytes) -> Array:
+def _array(path: Path, name: str, content: bytes) -> Array:
     """An array of the container; what its header leaves to guess, NumPy warns of and we refuse."""
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        array: Array = np.lib.format.read_array(io.BytesIO(content), allow_pickle=False, max_header_size=10_000)
+        try:
+            array: Array = np.lib.format.read_array(io.BytesIO(content), allow_pickle=False, max_header_size=10_000)
+        except (*DAMAGE, TokenError, Warning) as error:
+            raise damaged(path, error, name) from error
     return array
 
 

@@ -13,7 +13,7 @@ from oddseam.arrays import Array, IdIndex
 from oddseam.errors import FormatError
 from oddseam.formats.cgns.names import MIXED, REGION, TYPES, UNITS, boundary_kind
 from oddseam.formats.facets import unlike
-from oddseam.formats.files import Data
+from oddseam.formats.files import Data, damaged
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Source
 
 #: A packed array unpacks to at most so many times the size of the file.
@@ -35,9 +35,8 @@ def read(path: Path, data: Data) -> Mesh:
             return _Base(path, file, len(data)).mesh()
     except FormatError:
         raise
-    except (OSError, KeyError, RuntimeError, ValueError, TypeError, IndexError, AttributeError, MemoryError) as error:
-        reason = " ".join(str(error).split())[:160]
-        raise FormatError(str(path), f"the content is damaged ({reason})") from error
+    except (OSError, RuntimeError) as error:
+        raise damaged(path, error) from error
 
 
 def _word(value: Any) -> str:
