@@ -15,7 +15,8 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.geometry.cells import in_turn, linked_sides
 from oddseam.geometry.exact_points import Point
-from oddseam.geometry.triangles import boxes, cone_volumes, winding_number
+from oddseam.geometry.triangles import boxes, cone_volumes, sorted_corners, winding_number
+from oddseam.geometry.welding import equal_rows
 from oddseam.geometry.winding_tree import WindingTree
 
 #: With so many points times triangles a tree of these is not worth its while.
@@ -91,15 +92,13 @@ def space_cells(
         return SpaceCells(row, times, t[:, :2], row, np.zeros(0), row)
     start, end, apex = t.ravel(), np.roll(t, -1, axis=1).ravel(), np.roll(t, -2, axis=1).ravel()
     low, high = np.minimum(start, end), np.maximum(start, end)
-    key = low * n + high
-    order = np.argsort(key, kind="stable")
-    first = np.append(np.flatnonzero(np.diff(key[order], prepend=-1)), len(key))
+    order, first, edge = sorted_corners(t, n)
     ends = np.column_stack([low, high])[order[first[:-1]]]
     order = in_turn(nodes, ends, apex, order, first, exact)
     facet = np.repeat(np.arange(m), 3)
     one, two = linked_sides(facet, start < end, order, first)
     cell = _labels(2 * m, one, two).reshape(m, 2)
-    beside = key[order][1:] == key[order][:-1]
+    beside = edge[order][1:] == edge[order][:-1]
     piece = _labels(m, facet[order[:-1]][beside], facet[order[1:]][beside])
     corners = nodes[t]
     volume = cone_volumes(corners, (corners.reshape(-1, 3).min(axis=0) + corners.reshape(-1, 3).max(axis=0)) / 2)
@@ -130,15 +129,14 @@ def _without_copies(triangles: Array, cancel: bool) -> tuple[Array, Array]:
 
     With ``cancel`` none of those that are there as often either way.
     """
-    names, first, which = np.unique(np.sort(triangles, axis=1), axis=0, return_index=True, return_inverse=True)
+    first, which = equal_rows(np.sort(triangles, axis=1).astype(np.int32))
     # a triple is turned the same way as its first row if an even number of swaps makes them alike
-    lead = triangles[first][which.ravel()]
+    lead = triangles[first[which]]
     rolled = [np.roll(triangles, k, axis=1) for k in range(3)]
     same = np.logical_or.reduce([(one == lead).all(axis=1) for one in rolled])
-    times = np.bincount(which.ravel(), np.where(same, 1, -1), len(names)).astype(np.int64)
+    times = np.bincount(which, np.where(same, 1, -1), len(first)).astype(np.int64)
     keep = np.flatnonzero(times) if cancel else np.arange(len(times))
-    order = np.argsort(first[keep])
-    return first[keep][order], times[keep][order]
+    return first[keep], times[keep]
 
 
 def _labels(count: int, one: Array, two: Array) -> Array:
@@ -206,7 +204,8 @@ def _followed(cell: Array, times: Array, outermost: Array, base: Array) -> tuple
     ).tocsr()
     reached, before = breadth_first_order(links, hub, directed=False)
     step = {}
-    for f, b, k in zip(front.tolist(), back.tolist(), times.tolist(), strict=True):
+    some = np.unique(front * cells + back, return_index=True)[1]
+    for f, b, k in zip(front[some].tolist(), back[some].tolist(), times[some].tolist(), strict=True):
         step[f, b], step[b, f] = k, -k
     start = dict(zip(outermost.tolist(), base.tolist(), strict=True))
     for c in reached[1:].tolist():

@@ -8,6 +8,7 @@ from oddseam.arrays import Array
 from oddseam.geometry.arrangement import Arrangement
 from oddseam.geometry.triangles import numbered_edges, turn_angles, unit_normals
 from oddseam.model import Mesh
+from oddseam.model.connectivity import edges_among
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.shape import CREASE_KINDS, Creases
 
@@ -19,7 +20,7 @@ def new_creases(cut: Arrangement, keep: Array) -> Creases:
     """Edges at which more facets met than remain, and those that remain bend; by points of the arrangement."""
     n = len(cut.points)
     once = np.ones(len(cut.triangles), bool)
-    once[duplicate_rows(cut.triangles, n)] = False
+    once[duplicate_rows(cut.triangles)] = False
     ends, edge, _ = numbered_edges(cut.triangles, n)
     met = np.bincount(edge[once].ravel(), minlength=len(ends))
     rows = np.flatnonzero(keep)
@@ -40,18 +41,18 @@ def with_creases_on_edges(mesh: Mesh) -> Mesh:
     """The mesh with creases that are edges of it: those that were cut in two follow the pieces, others go."""
     if mesh.creases is None:
         return mesh
-    edges = mesh.connectivity.edges.astype(np.int64)
-    known = set(map(tuple, np.sort(edges, axis=1).tolist()))
+    edges, given = mesh.connectivity.edges, mesh.creases
+    is_edge = edges_among(given.edges, edges, mesh.n_nodes)
     ends, kinds = [], []
     beside: dict[int, set[int]] = {}
-    lost = [pair for pair in mesh.creases.edges.tolist() if tuple(pair) not in known]
-    touched = np.unique(np.array(lost, np.int64))
-    for a, b in edges[np.isin(edges, touched).any(axis=1)].tolist():
+    is_touched = np.zeros(mesh.n_nodes, bool)
+    is_touched[given.edges[~is_edge]] = True
+    for a, b in edges[is_touched[edges].any(axis=1)].tolist():
         beside.setdefault(a, set()).add(b)
         beside.setdefault(b, set()).add(a)
-    for (a, b), kind in zip(mesh.creases.edges.tolist(), mesh.creases.kind.tolist(), strict=True):
+    for (a, b), kind, stays in zip(given.edges.tolist(), given.kind.tolist(), is_edge.tolist(), strict=True):
         chain = [(a, b)]
-        if (a, b) not in known:
+        if not stays:
             between = sorted(beside.get(a, set()) & beside.get(b, set()))
             if not between:
                 continue

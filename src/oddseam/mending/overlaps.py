@@ -247,7 +247,7 @@ def _united(mesh: Mesh, report: Resolved, drop: bool, reach: float, trim: str | 
         report.trimmed += len(off)
     # of facets on the same three nodes one of a closed piece stays before one of a sheet
     order = np.concatenate([np.flatnonzero(keep & closed), np.flatnonzero(keep & ~closed)])
-    copies = order[duplicate_rows(cut.triangles[order], len(cut.points))]
+    copies = order[duplicate_rows(cut.triangles[order])]
     keep[copies[~closed[copies]]] = False
     report.cut += len(cut.cut)
     report.dropped += int((~keep).sum()) - len(off)

@@ -14,6 +14,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import cross_product
+from oddseam.geometry.welding import equal_rows
 from oddseam.model.kinds import KINDS
 
 if TYPE_CHECKING:
@@ -105,12 +106,10 @@ def triangulate(nodes: Array, elements: Mapping[str, Elements]) -> Triangulation
     return Triangulation(np.ascontiguousarray(np.concatenate(triangles)), np.concatenate(element))
 
 
-def duplicate_rows(triangles: Array, n_nodes: int) -> Array:
+def duplicate_rows(triangles: Array) -> Array:
     """Rows whose three nodes an earlier row has already, in any order; ascending."""
     if len(triangles) < 2:
         return np.zeros(0, np.int64)
-    key = np.sort(triangles, axis=1).astype(np.int64)
-    pair = key[:, 0] * max(n_nodes, 1) + key[:, 1]
-    order = np.lexsort((key[:, 2], pair))
-    again = (pair[order][1:] == pair[order][:-1]) & (key[order, 2][1:] == key[order, 2][:-1])
-    return np.sort(order[1:][again])
+    again = np.ones(len(triangles), bool)
+    again[equal_rows(np.sort(triangles, axis=1).astype(np.int32))[0]] = False
+    return np.flatnonzero(again)

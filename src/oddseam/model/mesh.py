@@ -298,7 +298,7 @@ class Mesh:
     @cached_property
     def duplicate_triangles(self) -> Array:
         """Rows of the triangulation whose three nodes an earlier row has already, ascending."""
-        return duplicate_rows(self.triangulation.triangles, self.n_nodes)
+        return duplicate_rows(self.triangulation.triangles)
 
     @cached_property
     def degenerate_triangles(self) -> Array:

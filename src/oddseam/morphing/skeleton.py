@@ -194,7 +194,7 @@ def _on_own_nodes(mesh: Mesh, outer: dict[str, tuple[Array, Array, Array]]) -> M
         table, part = (np.concatenate(column) for column in zip(*faces[k], strict=True))
         if outer:
             keep = np.ones(len(table), bool)
-            keep[duplicate_rows(table[:, :3] if k == 3 else np.sort(table, axis=1)[:, :3], mesh.n_nodes)] = False
+            keep[duplicate_rows(table[:, :3] if k == 3 else np.sort(table, axis=1)[:, :3])] = False
             table, part = table[keep], part[keep]
         elements[name] = Elements(table, np.arange(at + 1, at + 1 + len(table)), part)
         at += len(table)
