@@ -21,6 +21,8 @@ _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
 #: Settings of more characters are not printed whole.
 _LONG = 60
+#: Coordinates of less than this share of the diagonal are printed as 0.
+_NOTHING = 1e-7
 #: So many ids of the nodes of a rim are printed.
 _IDS = 6
 #: So many ranges of ids are printed; --json lists all.
@@ -153,6 +155,11 @@ def print_chambers(name: str, chambers: oddseam.Chambers, points: Sequence[tuple
 _MOST_PATCHES = 40
 
 
+def _place(xyz: Any, mesh: oddseam.Mesh) -> str:
+    """A place that was worked out; what is nothing beside the size of the part is 0."""
+    return _point(np.where(np.abs(xyz) < _NOTHING * mesh.diagonal, 0.0, xyz))
+
+
 def print_patches(name: str, mesh: oddseam.Mesh) -> None:
     """Patches with what they are, the largest first."""
     console = _console()
@@ -171,7 +178,7 @@ def print_patches(name: str, mesh: oddseam.Mesh) -> None:
         table.add_row(
             str(row["number"]), row["name"], f"{row['area']:.5g}", radius,
             "" if row["axis"] is None else _point(np.round(row["axis"], 5) + 0.0),
-            "" if row["centre"] is None else _point(row["centre"]), f"{row['elements']:,}", beside,
+            "" if row["centre"] is None else _place(row["centre"], mesh), f"{row['elements']:,}", beside,
         )  # fmt: skip
     console.print(table)
     if len(rows) > _MOST_PATCHES:
@@ -270,7 +277,7 @@ def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, An
         table.add_row(
             row["kind"], f"{row['diameter']:.6g}", f"{row['length']:.5g}", f"{row['width']:.5g}",
             f"{row['roundness']:.3f}", str(row["nodes"]), row["part"],
-            _point(np.round(row["centre"], 9) + 0.0), axis,
+            _place(row["centre"], mesh), axis,
         )  # fmt: skip
     console.print(table)
     if len(rows) > _MOST_PATCHES:
