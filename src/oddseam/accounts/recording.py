@@ -7,8 +7,8 @@ import inspect
 import logging
 import math
 import time
-from collections.abc import Callable, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import fields, is_dataclass, replace
 from typing import Any, ParamSpec, Protocol, TypeVar
 
 from oddseam._version import VERSION
@@ -65,6 +65,19 @@ def _refuse_nan(name: str, value: Any) -> None:
         raise Refusal(f"{name} is nan, which is no number")
 
 
+def _digests(value: Any) -> Iterator[str]:
+    """The digests of all meshes among the arguments, in order."""
+    if isinstance(getattr(value, "account", None), Account):
+        yield value.digest
+    elif isinstance(value, Mapping):
+        yield from _digests(list(value.values()))
+    elif isinstance(value, list | tuple):
+        for one in value:
+            yield from _digests(one)
+    elif is_dataclass(value):
+        yield from _digests([getattr(value, field.name) for field in fields(value)])
+
+
 def recorded(
     operation: str,
     *,
@@ -102,7 +115,7 @@ def recorded(
             entry = Entry(
                 operation=operation,
                 settings=settings,
-                inputs=(mesh.digest,),
+                inputs=tuple(_digests(list(bound.arguments.values()))),
                 output=result.digest,
                 before=mesh.counts,
                 after=result.counts,
@@ -114,6 +127,9 @@ def recorded(
             recorded_mesh: M = result.with_account(mesh.account.with_entry(entry))
             return recorded_mesh
 
+        # what is called gives the mesh alone
+        run.__signature__ = signature.replace(return_annotation="Mesh")  # type: ignore[attr-defined]
+        run.__annotations__ = {**function.__annotations__, "return": "Mesh"}
         RECORDED[operation] = run
         return run
 

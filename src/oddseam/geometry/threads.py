@@ -19,8 +19,13 @@ VARIABLE = "ODDSEAM_THREADS"
 _RUN = 100_000
 
 
+def cores() -> int:
+    """How many processors this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+
 def most_threads() -> int:
-    """As many as there are cores, or as ``ODDSEAM_THREADS`` says.
+    """As many as there are cores for this process, or as ``ODDSEAM_THREADS`` says.
 
     Raises
     ------
@@ -29,7 +34,7 @@ def most_threads() -> int:
     """
     said = os.environ.get(VARIABLE, "")
     if not said:
-        return os.cpu_count() or 1
+        return cores()
     if not (said.isascii() and said.isdecimal() and 0 < len(said) < 5 and int(said) > 0):
         raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is no count of threads")
     return int(said)
