@@ -295,7 +295,7 @@ class _Search:
         """A surface of one kind, or ``None``."""
         numbers = np.zeros(8)
         code, least = PRIMITIVES.index(kind), LEAST_POINTS[kind]
-        is_near = region_search.fit_facets(code, facets, least, self.ground, self.near, numbers)
+        is_near = region_search.fit_facets(code, facets, False, least, self.ground, self.near, numbers)
         return Primitive.of(kind, numbers) if is_near else None
 
     def _nodes_on(self, facets: Array) -> Array:

@@ -78,9 +78,9 @@ def _level(count, ground):
     return level
 
 
-@helper
-def _fitted(kind, facets, is_whole, least, ground, near, q):
-    """Whether a surface of a kind lies near facets; ``q`` gets its numbers."""
+@kernel
+def fit_facets(kind, facets, is_whole, least, ground, near, q):
+    """Whether a surface of a kind lies near facets, with at least so many nodes; ``q`` (8,) gets its numbers."""
     count = facets.shape[0]
     if count > SAMPLE:
         step = (count - 1) / (SAMPLE - 1)
@@ -112,19 +112,13 @@ def _fitted(kind, facets, is_whole, least, ground, near, q):
 
 
 @kernel
-def fit_facets(kind, facets, least, ground, near, q):
-    """Whether a surface of a kind lies near facets, with at least so many nodes; ``q`` (8,) gets its numbers."""
-    return _fitted(kind, facets, False, least, ground, near, q)
-
-
-@kernel
 def grown_from(kind, hood, is_whole, least, ground, near, q):
     """Fit a surface to facets and to what they grow to, until that grows no more: how many, in ``ground.region``."""
     trial = np.empty(8)
     count, most = 0, _STEP * hood.shape[0]
     starts = hood[:1] if kind == 0 else hood
     region = hood
-    while _fitted(kind, region, is_whole, least, ground, near, trial):
+    while fit_facets(kind, region, is_whole, least, ground, near, trial):
         ground.stamp[0] += 1
         more = grow(
             starts, most, kind, trial, ground.nodes, ground.triangles, ground.normals[0], ground.across, ground.label,
