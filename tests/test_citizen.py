@@ -42,7 +42,9 @@ def test_a_mesh_is_pickled_and_copied_whole(again):
 
 
 def test_a_deck_is_pickled_with_its_cards(tmp_path):
-    deck = oddseam.write_mesh(oddseam.assign_property(rich(), thickness=1.0, young=2e5, poisson=0.3), tmp_path / "a.bdf")
+    deck = oddseam.write_mesh(
+        oddseam.assign_property(rich(), thickness=1.0, young=2e5, poisson=0.3), tmp_path / "a.bdf"
+    )
     mesh = oddseam.read_mesh(deck.path, unit="mm")
     other = pickle.loads(pickle.dumps(mesh))
     oddseam.write_mesh(other, tmp_path / "b.bdf")

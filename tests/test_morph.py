@@ -214,7 +214,7 @@ def test_what_is_out_of_reach_is_the_same_to_the_last_bit():
     assert far.sum() > 1000
     assert (new.nodes[far] == block.nodes[far]).all()
     assert (new.nodes != block.nodes).any(axis=1).sum() > driven.sum()
-    everywhere = oddseam.morph(block, change, reach=np.inf)
+    everywhere = oddseam.morph(block, change, reach=1e9)
     assert (everywhere.nodes != block.nodes).any(axis=1).sum() > (new.nodes != block.nodes).any(axis=1).sum()
 
 

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from oddseam.editing.stitching import stitch as stitch
     from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
+        BadArgument as BadArgument,
         FormatError as FormatError,
         MeshError as MeshError,
         OddSeamError as OddSeamError,

@@ -15,8 +15,8 @@ from oddseam.errors import Refusal
 Result = TypeVar("Result")
 #: Sets how many threads work at most.
 VARIABLE = "ODDSEAM_THREADS"
-#: Elements that are measured at once.
-_RUN = 100_000
+#: Elements, and pairs of things, that are measured at once.
+_RUN, _PAIRS = 100_000, 2_000_000
 
 
 def cores() -> int:
@@ -87,3 +87,9 @@ def in_runs(measure: Callable[[Array], Array], nodes: Array, elements: Array) ->
 
     in_shares(run, len(elements), least=_RUN, most=_RUN)
     return measured
+
+
+def in_blocks(measure: Callable[[Array], Array], rows: Array, beside: int) -> Array:
+    """Measure rows, each beside so many other things, in blocks of which every pair fits into little memory."""
+    most = max(1, _PAIRS // max(beside, 1))
+    return np.concatenate([measure(rows[k : k + most]) for k in range(0, max(len(rows), 1), most)])

@@ -11,6 +11,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, OUTWARD, Across
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
@@ -25,6 +26,7 @@ _STEP = 0.7
 _MOST = 256
 
 
+@checked
 def make_sizes(
     mesh: Mesh,
     base: float,

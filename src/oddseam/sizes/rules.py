@@ -8,6 +8,7 @@ from typing import Any
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats import read_mesh
 from oddseam.formats.toml import Toml
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.sizes.along import Line
 from oddseam.sizes.zones import Zone
@@ -25,6 +26,7 @@ _ZONE = {"kind", "numbers", "size"}
 _LINE = {"near", "size", "elements"}
 
 
+@checked
 def read_rules(path: str | Path) -> dict[str, Any]:
     """Read size rules.
 
