@@ -298,7 +298,7 @@ def test_pieces_that_would_come_to_cross_are_refused():
         (lambda: oddseam.Bore((0.0, 20.0, 30.0), diameter=-3.0), "is not more than nothing"),
         (lambda: oddseam.Targets({999_999: (0, 0, 0)}), "there is no node 999999"),
         (lambda: oddseam.Targets({}), "no node is given a target"),
-        (lambda: oddseam.Move(TOP, (1.0, 2.0)), "3 numbers are wanted"),
+        (lambda: oddseam.Move(TOP, (1.0, 2.0)), "it takes three numbers"),
         (lambda: oddseam.Turn(TOP, 3.0, (0, 0, 0)), "has no direction"),
         (lambda: oddseam.Lattice((0, 0, 0), (1, 0, 1), {(0, 0, 0): (1, 0, 0)}), "has no room"),
         (lambda: oddseam.Lattice((0, 0, 0), (1, 1, 1), {(0, 0, 4): (1, 0, 0)}), "there is no control point"),

@@ -7,6 +7,7 @@ refused before anything is done.
 
 from __future__ import annotations
 
+import dataclasses
 import functools
 import inspect
 import math
@@ -15,7 +16,19 @@ import os
 import types
 from collections.abc import Callable, Iterator, Mapping, Sequence, Set
 from pathlib import Path
-from typing import Annotated, Any, Literal, NamedTuple, ParamSpec, TypeVar, Union, get_args, get_origin, get_type_hints
+from typing import (
+    Annotated,
+    Any,
+    ClassVar,
+    Literal,
+    NamedTuple,
+    ParamSpec,
+    TypeVar,
+    Union,
+    get_args,
+    get_origin,
+    get_type_hints,
+)
 
 import numpy as np
 
@@ -74,6 +87,22 @@ def checked(function: Callable[P, R]) -> Callable[P, R]:
         return function(*bound.args, **bound.kwargs)
 
     return run
+
+
+class Given:
+    """Base of frozen dataclasses that callers make: their fields are held to their annotations as arguments are."""
+
+    _hints: ClassVar[dict[str, Any]]
+
+    def __post_init__(self) -> None:
+        """Take the fields as they are wanted; classes with a check of their own call this first."""
+        kind = type(self)
+        if "_hints" not in vars(kind):
+            fields: tuple[Any, ...] = dataclasses.fields(self)  # type: ignore[arg-type]  # every subclass is a dataclass
+            hints = get_type_hints(kind, include_extras=True)
+            kind._hints = {one.name: hints[one.name] for one in fields if one.init}
+        for name, hint in kind._hints.items():
+            object.__setattr__(self, name, as_wanted(name, getattr(self, name), hint))
 
 
 class Arguments:
@@ -166,7 +195,7 @@ def _as_plain(hint: Any, value: Any, place: str) -> Any:
     is_number = isinstance(value, numbers.Real) and not isinstance(value, bool | np.bool_)
     if hint is float and is_number:
         return _finite(value, place)
-    if hint is int and is_number and isinstance(value, numbers.Integral):
+    if hint is int and is_number and (isinstance(value, numbers.Integral) or _finite(value, place).is_integer()):
         if -(2**63) <= int(value) < 2**63:
             return int(value)
         raise _Unlike(place, f"is {_shown(value)}, more than any count or id", True)
@@ -193,7 +222,13 @@ def _as_each(of: Any, hint: Any, value: Any, place: str) -> tuple[Any, ...]:
     return tuple(_as(of, one, f"{place}[{k}]") for k, one in enumerate(_rows(hint, value, place)))
 
 
+def _is_plain(value: float) -> bool:
+    return 1.0 / _LARGEST <= abs(value) <= _LARGEST or value == 0.0
+
+
 def _as_numbers(value: Any, count: int, place: str) -> tuple[float, ...]:
+    if type(value) is tuple and len(value) == count and all(type(one) is float and _is_plain(one) for one in value):
+        return value
     its = list(_rows(Annotated[Any, Numbers(count)], value, place))
     if len(its) != count:
         raise _unlike(Annotated[Any, Numbers(count)], value, place)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from oddseam.arrays import Point
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats import read_mesh
 from oddseam.formats.csv_files import csv_file
@@ -19,7 +20,6 @@ from oddseam.morphing.changes import (
     Move,
     NewShape,
     Offset,
-    Point,
     Scale,
     Targets,
     Thickness,

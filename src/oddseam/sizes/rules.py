@@ -101,7 +101,7 @@ class _Checked(Toml):
         size = self.number("lines", "size", line["size"], k) if "size" in line else None
         elements = self.whole("lines", "elements", line["elements"], k) if "elements" in line else None
         try:
-            return Line(near, size=size, elements=elements)  # type: ignore[arg-type]
+            return Line(near, size=size, elements=elements)
         except Refusal as error:
             raise self.wrong("lines", "near", str(error), k) from error
 
