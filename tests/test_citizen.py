@@ -96,3 +96,27 @@ def test_a_process_that_is_tied_to_one_processor_uses_one_thread():
     code += "from oddseam.geometry.threads import cores; print(cores())"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "1" and cores() >= 1
+
+
+def test_a_script_that_passes_lists_checks_strictly(tmp_path):
+    script = tmp_path / "script.py"
+    script.write_text(
+        "import numpy as np\nimport oddseam\n\n"
+        'mesh = oddseam.read_mesh("part.stl", unit="mm")\n'
+        "mesh = oddseam.cut_opening(mesh, at=[9, 3, 0], diameter=2, nodes=12, collars=[0.4], direction=np.array([0.0, 0.0, 1.0]))\n"
+        "mesh = oddseam.fill(mesh, near=[[1, 2, 3], [4, 5, 6]])\n"
+        "mesh = oddseam.fill(mesh, nodes=[1, 2, 3])\n"
+        "mesh = oddseam.imprint(mesh, [[0, 0, 0], [1, 0, 0]], direction=[0, 0, 1])\n"
+        'mesh = oddseam.coarsen(mesh, facets=1000, limits={"minimum_angle": 5})\n'
+        'mesh = oddseam.morph(mesh, [oddseam.Move("part lid", [0, 0, 1]), oddseam.Scale("all", 2, [0, 0, 0])])\n'
+        'field = oddseam.make_sizes(mesh, base=2, zones=[oddseam.Zone("sphere", [0, 0, 0, 1], size=1)])\n'
+        "print(oddseam.find_chambers(mesh, [[0, 0, 0], (1, 2, 3)]), field, oddseam.survey(mesh).findings)\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-m", "mypy", "--strict", "--no-incremental", str(script)],
+        capture_output=True,
+        text=True,
+        cwd=tmp_path,
+        check=False,
+    )
+    assert done.returncode == 0, done.stdout
