@@ -214,7 +214,7 @@ def test_what_is_out_of_reach_is_the_same_to_the_last_bit():
     assert far.sum() > 1000
     assert (new.nodes[far] == block.nodes[far]).all()
     assert (new.nodes != block.nodes).any(axis=1).sum() > driven.sum()
-    everywhere = oddseam.morph(block, change, reach=np.inf)
+    everywhere = oddseam.morph(block, change, reach=1e9)
     assert (everywhere.nodes != block.nodes).any(axis=1).sum() > (new.nodes != block.nodes).any(axis=1).sum()
 
 
@@ -298,7 +298,7 @@ def test_pieces_that_would_come_to_cross_are_refused():
         (lambda: oddseam.Bore((0.0, 20.0, 30.0), diameter=-3.0), "is not more than nothing"),
         (lambda: oddseam.Targets({999_999: (0, 0, 0)}), "there is no node 999999"),
         (lambda: oddseam.Targets({}), "no node is given a target"),
-        (lambda: oddseam.Move(TOP, (1.0, 2.0)), "3 numbers are wanted"),
+        (lambda: oddseam.Move(TOP, (1.0, 2.0)), "it takes three numbers"),
         (lambda: oddseam.Turn(TOP, 3.0, (0, 0, 0)), "has no direction"),
         (lambda: oddseam.Lattice((0, 0, 0), (1, 0, 1), {(0, 0, 0): (1, 0, 0)}), "has no room"),
         (lambda: oddseam.Lattice((0, 0, 0), (1, 1, 1), {(0, 0, 4): (1, 0, 0)}), "there is no control point"),

@@ -127,7 +127,7 @@ def test_every_kind_of_change_in_a_file(folder):
     [
         ("[[bore]]\ndiameter = 3\n", "line 1: bore: number 1 has no near"),
         ("reach = 3\n", "there is no change"),
-        ('[[move]]\npick = "all"\nby = [1, 2]\n', "3 numbers are wanted"),
+        ('[[move]]\npick = "all"\nby = [1, 2]\n', "it takes three numbers"),
         ('[[move]]\npick = "all"\nby = 7\nfast = true\n', "line 4: move.fast"),
         ("[[move]]\npick = 3\nby = [1, 2, 3]\n", "line 2: move.pick: 3 is no text"),
         ("hold = 3\n", "line 1: hold"),

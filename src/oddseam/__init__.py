@@ -5,13 +5,21 @@ Functions are loaded on first use, so that importing this package costs nothing.
 
 from __future__ import annotations
 
+import ast
 import importlib
 from typing import TYPE_CHECKING, Any
 
 from oddseam._version import VERSION as __version__
 
 if TYPE_CHECKING:
-    from oddseam.accounts import Account as Account, Entry as Entry
+    from oddseam.accounts import (
+        Account as Account,
+        Entry as Entry,
+        Loss as Loss,
+        LostPlace as LostPlace,
+        Outcome as Outcome,
+        Step as Step,
+    )
     from oddseam.editing.attaching import attach as attach
     from oddseam.editing.combining import combine as combine
     from oddseam.editing.creases import erase_crease as erase_crease, name_crease as name_crease
@@ -28,6 +36,7 @@ if TYPE_CHECKING:
     from oddseam.editing.stitching import stitch as stitch
     from oddseam.editing.table import read_openings as read_openings
     from oddseam.errors import (
+        BadArgument as BadArgument,
         FormatError as FormatError,
         MeshError as MeshError,
         OddSeamError as OddSeamError,
@@ -79,6 +88,7 @@ if TYPE_CHECKING:
         Patch as Patch,
         Patches as Patches,
     )
+    from oddseam.model.connectivity import Connectivity as Connectivity, Rim as Rim
     from oddseam.model.conversion import change_unit as change_unit
     from oddseam.model.outer_faces import skin as skin
     from oddseam.model.proof import Proof as Proof, prove as prove
@@ -108,56 +118,23 @@ if TYPE_CHECKING:
     from oddseam.sizes.making import make_sizes as make_sizes
     from oddseam.sizes.rules import read_rules as read_rules
 
-_HOME = {
-    "Account": "accounts", "Entry": "accounts",
-    "FormatError": "errors", "MeshError": "errors", "OddSeamError": "errors",
-    "PickError": "errors", "Refusal": "errors",
-    "attach": "editing.attaching", "combine": "editing.combining", "stitch": "editing.stitching",
-    "circle_points": "editing.imprinting", "imprint": "editing.imprinting",
-    "drop_unused_nodes": "editing.numbering", "number_new": "editing.numbering",
-    "Comparison": "findings.comparison", "compare": "findings.comparison", "compare_ids": "findings.comparison",
-     "lift": "editing.lifting", "splice": "editing.splicing",
-    "make_part": "editing.parts", "name_parts": "editing.parts", "list_pieces": "findings.pieces",
-    "list_openings": "editing.listing", "rim_points": "editing.listing",
-    "merge_nodes": "editing.nodes", "move_node": "editing.nodes",
-    "cut_opening": "editing.openings",
-    "move_opening": "editing.moving", "read_openings": "editing.table", "repeat": "editing.repeating",
-    "describe_patches": "features.description", "find_features": "features.patches",
-    "draw_crease": "features.drawing", "erase_crease": "editing.creases", "name_crease": "editing.creases",
-    "list_creases": "features.network", "list_small": "features.small", "tidy_creases": "features.network",
-    "name_patches": "features.naming", "split_parts": "features.naming",
-    "Chamber": "findings", "Chambers": "findings", "find_chambers": "findings",
-    "Finding": "findings", "Limits": "findings", "Measure": "findings", "Measures": "findings",
-    "Survey": "findings", "measure": "findings", "survey": "findings",
-    "local_lengths": "findings.across",
-    "Written": "formats", "as_written": "formats", "read_mesh": "formats", "write_mesh": "formats",
-    "add_group": "mending.by_hand",
-    "delete": "mending.by_hand", "fill": "mending.by_hand", "flip": "mending.by_hand", "weld": "mending.by_hand",
-    "mend": "mending",
-    "Creases": "model", "Elements": "model", "Groups": "model", "Material": "model", "Mesh": "model",
-    "Part": "model", "Patch": "model", "Patches": "model",
-    "change_unit": "model.conversion", "skin": "model.outer_faces",
-    "Proof": "model.proof", "prove": "model.proof",
-    "assign_property": "model.properties",
-    **dict.fromkeys(("Bore", "Lattice", "Move", "NewShape", "Offset", "Scale", "Targets", "Thickness", "Turn"),
-                    "morphing.changes"),
-    "morph": "morphing.operation", "read_changes": "morphing.reading", "read_targets": "morphing.reading",
-    "list_picked": "picks", "pick": "picks",
-    "draw": "pictures",
-    "absorb": "remeshing.absorbing", "coarsen": "remeshing.coarsening",
-    "improve": "remeshing.improving", "refine": "remeshing.refining",
-    "remesh": "remeshing",
-    "Line": "sizes.along",
-    "SizeField": "sizes", "Zone": "sizes", "make_sizes": "sizes.making", "read_rules": "sizes.rules",
-}  # fmt: skip
 
+def _homes() -> dict[str, str]:
+    """The module of every name that is handed out: what is imported above for type checkers is the one list of them."""
+    with open(__file__, encoding="utf-8") as file:
+        guarded = next(one for one in ast.parse(file.read()).body if isinstance(one, ast.If))
+    lines = [line for line in guarded.body if isinstance(line, ast.ImportFrom)]
+    return {name.name: str(line.module) for line in lines for name in line.names}
+
+
+_HOME = _homes()
 __all__ = [*_HOME, "__version__"]  # noqa: PLE0604
 
 
 def __getattr__(name: str) -> Any:
     if name not in _HOME:
         raise AttributeError(f"module 'oddseam' has no attribute {name!r}")
-    value = getattr(importlib.import_module(f"oddseam.{_HOME[name]}"), name)
+    value = getattr(importlib.import_module(_HOME[name]), name)
     globals()[name] = value
     return value
 

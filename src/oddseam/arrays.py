@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import Any
 
 import numpy as np
@@ -11,6 +11,8 @@ from numpy.typing import DTypeLike, NDArray
 from oddseam.errors import MeshError
 
 Array = NDArray[Any]
+#: A place.
+Point = tuple[float, float, float]
 
 #: Messages name so many ids.
 _NAMED = 6
@@ -113,7 +115,7 @@ class IdIndex:
         return np.asarray(self._order[rows[(self._sorted[rows] - low) % abs(ids.step) == 0]])
 
 
-def point_text(xyz: Array | tuple[float, float, float]) -> str:
+def point_text(xyz: Array | Sequence[float]) -> str:
     """A point as messages name it."""
     return "(" + ", ".join(f"{c:.6g}" for c in xyz) + ")"
 

@@ -42,3 +42,7 @@ class PickError(OddSeamError):
 
 class Refusal(OddSeamError):  # noqa: N818  (a refusal is not a failure)
     """An operation declines to do what was asked and leaves the mesh untouched."""
+
+
+class BadArgument(Refusal, TypeError, ValueError):  # noqa: N818  (it is a refusal)
+    """An argument is not what a function takes; the message names it, and says what is wanted."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import gc
 import multiprocessing
-import os
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from typing import NoReturn
 
 import numpy as np
+
+from oddseam.geometry.threads import cores
 
 _TETRAHEDRON = (
     np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]]),
@@ -25,7 +26,7 @@ def warm_up() -> float:
     helpers are far from each other, so that what one has compiled is there for the next.
     """
     start = time.perf_counter()
-    workers = os.cpu_count() or 1
+    workers = cores()
     if workers == 1:
         for drill in DRILLS:
             _do(drill)

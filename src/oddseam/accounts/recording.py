@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import functools
-import inspect
 import logging
-import math
 import time
-from collections.abc import Callable, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import fields, is_dataclass, replace
 from typing import Any, ParamSpec, Protocol, TypeVar
 
 from oddseam._version import VERSION
 from oddseam.accounts.entry import Account, Entry, Loss, Outcome
-from oddseam.errors import Refusal
+from oddseam.inputs import Arguments
 
 logger = logging.getLogger(__name__)
 
@@ -56,13 +54,17 @@ def _plain(value: Any) -> Any:
     return value.as_setting() if hasattr(value, "as_setting") else value
 
 
-def _refuse_nan(name: str, value: Any) -> None:
-    """Refuse a setting that holds what is no number."""
-    if isinstance(value, list | tuple):
+def _digests(value: Any) -> Iterator[str]:
+    """The digests of all meshes among the arguments, in order."""
+    if isinstance(getattr(value, "account", None), Account):
+        yield value.digest
+    elif isinstance(value, Mapping):
+        yield from _digests(list(value.values()))
+    elif isinstance(value, list | tuple):
         for one in value:
-            _refuse_nan(name, one)
-    elif isinstance(value, float) and math.isnan(value):
-        raise Refusal(f"{name} is nan, which is no number")
+            yield from _digests(one)
+    elif is_dataclass(value):
+        yield from _digests([getattr(value, field.name) for field in fields(value)])
 
 
 def recorded(
@@ -80,20 +82,17 @@ def recorded(
     """
 
     def decorate(function: Callable[P, tuple[M, Outcome]]) -> Callable[P, M]:
-        signature = inspect.signature(function)
+        arguments = Arguments(function)
 
         @functools.wraps(function)
         def run(*args: P.args, **kwargs: P.kwargs) -> M:
-            bound = signature.bind(*args, **kwargs)
-            bound.apply_defaults()
+            bound = arguments.bound(*args, **kwargs)
             mesh: Recordable = next(iter(bound.arguments.values()))
             settings = {
                 name: _plain(value) for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED
             }
-            for name, value in settings.items():
-                _refuse_nan(name, value)
             start = time.perf_counter()
-            result, outcome = function(*args, **kwargs)
+            result, outcome = function(*bound.args, **bound.kwargs)
             if loss is not None and outcome.loss is None:
                 outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
             outcome = outcome.with_notes(result.gone_since(mesh))
@@ -102,7 +101,7 @@ def recorded(
             entry = Entry(
                 operation=operation,
                 settings=settings,
-                inputs=(mesh.digest,),
+                inputs=tuple(_digests(list(bound.arguments.values()))),
                 output=result.digest,
                 before=mesh.counts,
                 after=result.counts,
@@ -114,6 +113,9 @@ def recorded(
             recorded_mesh: M = result.with_account(mesh.account.with_entry(entry))
             return recorded_mesh
 
+        # what is called gives the mesh alone
+        run.__signature__ = arguments.signature.replace(return_annotation="Mesh")  # type: ignore[attr-defined]
+        run.__annotations__ = {**function.__annotations__, "return": "Mesh"}
         RECORDED[operation] = run
         return run
 

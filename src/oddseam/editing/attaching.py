@@ -16,19 +16,19 @@ from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.loss import kept_shape
 from oddseam.model.proof import worse
 from oddseam.remeshing.merging import merge
 
-Point = tuple[float, float, float]
 #: A node of the edge this near to one of the face, over the length of edges, goes to that.
 _SNAP = 0.25
 
 
 @recorded("attach", loss=kept_shape, judge=judge_touched)
-def attach(mesh: Mesh, *, near: Point, within: float) -> tuple[Mesh, Outcome]:
+def attach(mesh: Mesh, *, near: PointLike, within: float) -> tuple[Mesh, Outcome]:
     """Attach a free edge to the face beside it, as a T-joint: the face gets nodes and edges along it.
 
     Parameters

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
+from oddseam.geometry.threads import in_blocks
+from oddseam.inputs import PointLike
 
 #: A point this share of an edge outside of a triangle is taken to be within.
 _WITHIN = 1e-9
 
 
-def unit(direction: Sequence[float], what: str = "direction") -> Array:
+def unit(direction: PointLike, what: str = "direction") -> Array:
     """(3,) a direction as a unit vector.
 
     Raises
@@ -78,12 +79,17 @@ class Chart:
         a, ab, ac = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
         det = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
         safe = np.where(det > 0, det, 1.0)
-        away = places[:, None, :] - a
-        s = (away[..., 0] * ac[:, 1] - away[..., 1] * ac[:, 0]) / safe
-        t = (ab[:, 0] * away[..., 1] - ab[:, 1] * away[..., 0]) / safe
-        depth = np.where(det > 0, np.minimum(np.minimum(s, t), 1.0 - s - t), -np.inf)
-        row = np.argmax(depth, axis=1)
-        every = np.arange(len(places))
-        share = np.column_stack([1.0 - s[every, row] - t[every, row], s[every, row], t[every, row]])
-        points = np.einsum("ik,ikd->id", share, nodes[triangles[row]])
-        return points, np.where(depth[every, row] >= -_WITHIN, row, -1)
+
+        def found(its: Array) -> Array:
+            """Row, two shares, and how deep within it, of each place."""
+            away = its[:, None, :] - a
+            s = (away[..., 0] * ac[:, 1] - away[..., 1] * ac[:, 0]) / safe
+            t = (ab[:, 0] * away[..., 1] - ab[:, 1] * away[..., 0]) / safe
+            depth = np.where(det > 0, np.minimum(np.minimum(s, t), 1.0 - s - t), -np.inf)
+            row, every = np.argmax(depth, axis=1), np.arange(len(its))
+            return np.column_stack([row, s[every, row], t[every, row], depth[every, row]])
+
+        row, s, t, depth = in_blocks(found, places, len(a)).reshape(-1, 4).T
+        row = row.astype(np.int64)
+        points = np.einsum("ik,ikd->id", np.column_stack([1.0 - s - t, s, t]), nodes[triangles[row]])
+        return points, np.where(depth >= -_WITHIN, row, -1)

@@ -16,8 +16,6 @@ from oddseam.model.held_back import held_back
 from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
 
-Point = tuple[float, float, float]
-
 
 @recorded("combine", loss=kept_shape)
 def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:

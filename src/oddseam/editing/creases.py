@@ -13,12 +13,13 @@ from oddseam.features.bounding import with_creases
 from oddseam.features.chains import creases_of, numbered_chains
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.inputs import PointLike
 from oddseam.model import Creases, Groups, Mesh
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.picks import pick
 
 #: What stands for creases: numbers or ranges, one of the kinds, a point, or a pick of edges.
-Which = int | str | tuple[float, float, float]
+Which = int | str | PointLike
 
 _NUMBERS = re.compile(r"\d+(\s*-\s*\d+)?(\s*,\s*\d+(\s*-\s*\d+)?)*")
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.arrays import Array, IdIndex, Point, point_text
 from oddseam.editing.lines import brought_to
 from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
@@ -16,7 +16,6 @@ from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
 
-Point = tuple[float, float, float]
 #: Nodes nearer to a place on the cut than this share of its edges become one with it.
 SNAP = 0.15
 #: A node of a T-joint this near to where another one comes to the cut, over the length of edges there, becomes that.

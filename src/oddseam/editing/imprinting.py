@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -16,7 +14,7 @@ from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
-from oddseam.inputs import check_count
+from oddseam.inputs import PointLike, PointsLike, check_count, checked
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.loss import changed_shape
@@ -26,15 +24,18 @@ from oddseam.model.shape import CREASE_KINDS
 #: Parts whose area changes by less, as a share of all, have kept it.
 _SAME_AREA = 1e-6
 
+#: So many points of a line are worked into a mesh at once.
+_MOST = 5_000
+
 
 @recorded("imprint", loss=changed_shape, judge=judge_touched)
 def imprint(
     mesh: Mesh,
-    points: Sequence[tuple[float, float, float]],
+    points: PointsLike,
     *,
     closed: bool = False,
     opening: bool = False,
-    direction: tuple[float, float, float] | None = None,
+    direction: PointLike | None = None,
     count: int | None = None,
     split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
@@ -125,9 +126,8 @@ def _moved_borders(mesh: Mesh, new: Mesh) -> tuple[str, ...]:
     return moved_borders(mesh, change, moved)
 
 
-def circle_points(
-    centre: tuple[float, float, float], axis: tuple[float, float, float], radius: float, count: int
-) -> list[tuple[float, float, float]]:
+@checked
+def circle_points(centre: PointLike, axis: PointLike, radius: float, count: int) -> list[tuple[float, float, float]]:
     """Points on a circle, such as ``imprint`` takes.
 
     Raises
@@ -141,8 +141,9 @@ def circle_points(
     >>> (np.round(oddseam.circle_points((0, 0, 5), (0, 0, 1), 2.0, 4), 9) + 0.0).tolist()
     [[2.0, 0.0, 5.0], [0.0, 2.0, 5.0], [-2.0, 0.0, 5.0], [0.0, -2.0, 5.0]]
     """
-    if not 0 < radius < np.inf or count < 3:
-        raise Refusal(f"a circle of radius {radius:g} with {count} points is none")
+    if not radius > 0:
+        raise Refusal(f"a circle of radius {radius:g} is none")
+    check_count("points of the circle", count, least=3)
     chart = Chart.along(np.array(centre, float), unit(axis, "axis"))
     turn = np.arange(count) * 2.0 * np.pi / count
     places = chart.raised(radius * np.column_stack([np.cos(turn), np.sin(turn)]))
@@ -151,7 +152,7 @@ def circle_points(
 
 def _spaced(points: Array, count: int, closed: bool) -> Array:
     """Points evenly spaced along a line."""
-    check_count("points of the line", count, least=3 if closed else 2)
+    check_count("points of the line", count, least=3 if closed else 2, most=_MOST)
     line = np.concatenate([points, points[:1]]) if closed else points
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     where = np.linspace(0.0, along[-1], count + closed)[:count]

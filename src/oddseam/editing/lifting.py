@@ -15,6 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
 from oddseam.geometry.triangles import area_vectors
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements, parted
 from oddseam.model.loss import changed_shape
@@ -22,7 +23,6 @@ from oddseam.model.proof import worse
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
 
-Point = tuple[float, float, float]
 #: The region is seen along the direction under no flatter angle than of this sine.
 _STEEP = 0.2
 
@@ -43,7 +43,7 @@ def lift(
     height: float,
     taper: float = 0.0,
     rounding: float = 0.0,
-    direction: Point | None = None,
+    direction: PointLike | None = None,
     rows: int | None = None,
 ) -> tuple[Mesh, Outcome]:
     """Lift picked elements out of their surface, or sink them into it, and connect them by a wall.
@@ -148,7 +148,7 @@ def _check(mesh: Mesh, elements: Array) -> None:
         )
 
 
-def _chart(region: Mesh, direction: Point | None) -> Chart:
+def _chart(region: Mesh, direction: PointLike | None) -> Chart:
     """The plane across the direction, looking where the region does."""
     vectors = area_vectors(region.nodes[region.triangulation.triangles])
     total = vectors.sum(axis=0)

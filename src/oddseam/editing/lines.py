@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from oddseam.editing.zone import Zone, ray_meets, zone_round
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import boxes, unit_normals
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 
 #: Points nearer to a node than this share of the size are that node.
@@ -32,7 +33,7 @@ def with_line(
     *,
     closed: bool,
     opening: bool,
-    direction: Sequence[float] | None = None,
+    direction: PointLike | None = None,
     split_lines: bool = False,
 ) -> tuple[Mesh, Array, Zone, tuple[float, float]]:
     """The mesh with points (k, 3) of its surface as nodes joined by edges, these nodes, and the worst elements.
@@ -92,7 +93,7 @@ def with_line(
     return made, nodes_at(made, nodes[chain]), which.zone, worst
 
 
-def brought_to(mesh: Mesh, points: Array, direction: Sequence[float] | None) -> tuple[Array, Array, Array]:
+def brought_to(mesh: Mesh, points: Array, direction: PointLike | None) -> tuple[Array, Array, Array]:
     """Points (k, 3) brought to the surface, its normals there, and the elements.
 
     To the nearest place without a direction; normals on an edge are then between those of its sides.

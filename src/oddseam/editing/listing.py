@@ -12,11 +12,13 @@ from oddseam.findings.finding import point_of
 from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
+from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.outer_faces import has_solids, skin
 
 
+@checked
 def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
     """List the openings: closed rims, and cylindrical patches that are holes: of solids, and of a mesh with patches.
 
@@ -71,7 +73,7 @@ def rim_row(mesh: Mesh, rim: Rim) -> dict[str, Any]:
     }
 
 
-def nearest_rim(mesh: Mesh, near: tuple[float, float, float]) -> Rim:
+def nearest_rim(mesh: Mesh, near: PointLike) -> Rim:
     """The closed rim with the node nearest to a point.
 
     Raises
@@ -123,7 +125,8 @@ def _bores(mesh: Mesh) -> list[dict[str, Any]]:
     return rows
 
 
-def rim_points(mesh: Mesh, *, near: tuple[float, float, float]) -> list[tuple[float, float, float]]:
+@checked
+def rim_points(mesh: Mesh, *, near: PointLike) -> list[tuple[float, float, float]]:
     """Points of the closed rim nearest to a point, in order, such as ``imprint`` takes.
 
     Raises

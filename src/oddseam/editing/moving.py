@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -13,6 +11,7 @@ from oddseam.editing.openings import cut_opening
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
+from oddseam.inputs import NumbersLike, PointLike
 from oddseam.mending.by_hand import fill
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
@@ -26,11 +25,11 @@ _ROUND = 0.9
 def move_opening(
     mesh: Mesh,
     *,
-    near: tuple[float, float, float],
-    to: tuple[float, float, float] | None = None,
+    near: PointLike,
+    to: PointLike | None = None,
     diameter: float | None = None,
     nodes: int | None = None,
-    collars: Sequence[float] = (),
+    collars: NumbersLike = (),
 ) -> tuple[Mesh, Outcome]:
     """Move the round opening nearest to a point, or change its diameter, or both.
 
@@ -93,7 +92,7 @@ def move_opening(
     return cut, Outcome((what, *steps), closed.account.last.outcome.notes, ())
 
 
-def _with_rim_ids(mesh: Mesh, rim: Rim, cut: Mesh, at: tuple[float, float, float]) -> Mesh:
+def _with_rim_ids(mesh: Mesh, rim: Rim, cut: Mesh, at: PointLike) -> Mesh:
     """The mesh whose new rim has the ids of the old one, node for node as they lie about its middle."""
     new = nearest_rim(cut, _on_rim(cut, at))
     if len(new.nodes) != len(rim.nodes):
@@ -113,7 +112,7 @@ def _with_rim_ids(mesh: Mesh, rim: Rim, cut: Mesh, at: tuple[float, float, float
     return cut.replaced(node_ids=ids) if len(np.unique(ids)) == len(ids) else cut
 
 
-def _on_rim(cut: Mesh, at: tuple[float, float, float]) -> tuple[float, float, float]:
+def _on_rim(cut: Mesh, at: PointLike) -> tuple[float, float, float]:
     """A node of the closed rim whose middle is nearest to a place."""
     rims = [rim for rim in cut.connectivity.rims if rim.closed]
     middles = np.array([cut.nodes[rim.nodes].mean(axis=0) for rim in rims])

@@ -12,6 +12,7 @@ from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import inverted_indices
 from oddseam.findings.worsening import beyond_by_id, worsened_by_id
+from oddseam.inputs import PointLike
 from oddseam.model import KINDS, Mesh
 from oddseam.model.editing import merged
 from oddseam.model.loss import changed_shape, kept_shape
@@ -19,7 +20,6 @@ from oddseam.model.rings import grown
 from oddseam.model.splicing import extracted
 from oddseam.remeshing.merging import without_collapsed
 
-Point = tuple[float, float, float]
 #: Rings of elements round a node within which it moves.
 _RINGS = 4
 #: So many elements are named.
@@ -27,7 +27,7 @@ _NAMED = 6
 
 
 @recorded("move node", loss=changed_shape)
-def move_node(mesh: Mesh, node: int, *, to: Point, free: bool = False) -> tuple[Mesh, Outcome]:
+def move_node(mesh: Mesh, node: int, *, to: PointLike, free: bool = False) -> tuple[Mesh, Outcome]:
     """Move a node; it stays on its face, or on the crease, rim or joint that it lies on.
 
     Parameters

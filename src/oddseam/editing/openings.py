@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
+from oddseam.inputs import NumbersLike, PointLike
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
@@ -37,15 +38,15 @@ SHAPES = ("round", "slot", "rectangle")
 def cut_opening(
     mesh: Mesh,
     *,
-    at: tuple[float, float, float],
+    at: PointLike,
     shape: str = "round",
     diameter: float | None = None,
     length: float | None = None,
     width: float | None = None,
-    direction: tuple[float, float, float] | None = None,
+    direction: PointLike | None = None,
     turn: float = 0.0,
     nodes: int | None = None,
-    collars: Sequence[float] = (),
+    collars: NumbersLike = (),
     split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
     """Cut an opening into shell elements or facets, and mesh its neighbourhood anew.

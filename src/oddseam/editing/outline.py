@@ -13,7 +13,7 @@ from oddseam.inputs import check_count
 #: Fewest nodes of any outline.
 _FEWEST = 4
 #: More than any opening has, and than a neighbourhood takes.
-_MOST = 100_000
+_MOST = 2_000
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ from oddseam.errors import Refusal
 from oddseam.features.curves import trace_curves
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
-from oddseam.inputs import check_count
+from oddseam.inputs import PointLike, check_count
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, new_elements
 from oddseam.model.loss import changed_shape
@@ -24,7 +24,6 @@ from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
 from oddseam.picks import pick
 
-Point = tuple[float, float, float]
 #: A foot may be so far off the surface, and a node so far from another one to be that, over the size of elements.
 _OFF, _SAME = 0.2, 0.02
 
@@ -35,9 +34,9 @@ def repeat(
     what: str,
     *,
     times: int,
-    vector: Point | None = None,
-    axis: Point | None = None,
-    about: Point = (0.0, 0.0, 0.0),
+    vector: PointLike | None = None,
+    axis: PointLike | None = None,
+    about: PointLike = (0.0, 0.0, 0.0),
     angle: float | None = None,
 ) -> tuple[Mesh, Outcome]:
     """Repeat picked elements, and sew every copy to what it stands on.
@@ -176,7 +175,13 @@ def _mean_edge(mesh: Mesh) -> float:
 
 
 def _transformed(
-    points: Array, copy: int, times: int, vector: Point | None, axis: Point | None, about: Point, angle: float | None
+    points: Array,
+    copy: int,
+    times: int,
+    vector: PointLike | None,
+    axis: PointLike | None,
+    about: PointLike,
+    angle: float | None,
 ) -> Array:
     """Where points of the original are in a copy."""
     if vector is not None:

@@ -6,14 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array, Point, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
-
-Point = tuple[float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +43,7 @@ class Seam:
     notes: tuple[str, ...]
 
 
-def seam_between(mesh: Mesh, one: Point, two: Point | None, within: float | None) -> Seam:
+def seam_between(mesh: Mesh, one: PointLike, two: PointLike | None, within: float | None) -> Seam:
     """The rims nearest to two points, all round, or where they are near to each other.
 
     Raises

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.arrays import Array, IdIndex, Point, point_text
 from oddseam.editing.cut_lines import SNAP, Cut, Line, cut_lines, laid_on
 from oddseam.errors import Refusal
 from oddseam.features.small import Small
@@ -15,6 +15,7 @@ from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import areas_and_normals
+from oddseam.inputs import PointLike
 from oddseam.model import Creases, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited
@@ -26,12 +27,10 @@ from oddseam.model.splicing import extracted
 from oddseam.picks import pick
 from oddseam.remeshing.merging import merge
 
-Point = tuple[float, float, float]
-
 
 @recorded("splice", loss=changed_shape, judge=judge_touched)
 def splice(
-    mesh: Mesh, what: str, *, replacement: Mesh, within: float, keep: Point | None = None
+    mesh: Mesh, what: str, *, replacement: Mesh, within: float, keep: PointLike | None = None
 ) -> tuple[Mesh, Outcome]:
     """Cut picked elements out, and put another surface in their place.
 
@@ -161,7 +160,7 @@ def _others(replacement: Mesh) -> list[tuple[str, int]]:
     return [(name, len(block)) for name, block in replacement.elements.items() if name not in ("tri", "quad")]
 
 
-def _pieces(trimmed: Mesh, cuts: list[Cut], region: Mesh, rest: Mesh, keep: Point | None) -> tuple[Array, int]:
+def _pieces(trimmed: Mesh, cuts: list[Cut], region: Mesh, rest: Mesh, keep: PointLike | None) -> tuple[Array, int]:
     """Elements of the replacement that are kept, and the number of those that are not."""
     c = trimmed.connectivity
     is_cut = np.zeros(len(c.edges), bool)

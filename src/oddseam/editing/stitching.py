@@ -13,6 +13,7 @@ from oddseam.errors import Refusal
 from oddseam.features.small import Small
 from oddseam.features.strips import Fold, folded, laid, onto_nodes, paired
 from oddseam.findings.judging import judge_touched
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
@@ -21,7 +22,6 @@ from oddseam.model.rings import grown, having
 from oddseam.remeshing.around import like_around
 from oddseam.remeshing.merging import merge
 
-Point = tuple[float, float, float]
 #: A node this near to one across, over the length of edges, becomes one with it; else the edge there is split.
 _SNAP = 0.15
 #: Strips that are wider than this, over the length of edges, are meshed like what is round them.
@@ -34,7 +34,7 @@ SIDES = ("both", "one", "two", "none")
 
 @recorded("stitch", loss=changed_shape, judge=judge_touched)
 def stitch(
-    mesh: Mesh, *, one: Point, two: Point | None = None, within: float | None = None, moves: str = "both"
+    mesh: Mesh, *, one: PointLike, two: PointLike | None = None, within: float | None = None, moves: str = "both"
 ) -> tuple[Mesh, Outcome]:
     """Sew two rims together, node for node, all round or where they are near; or close the gap with a strip.
 

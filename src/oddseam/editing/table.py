@@ -8,12 +8,14 @@ from typing import Any
 
 from oddseam.errors import FormatError
 from oddseam.formats.csv_files import csv_file
+from oddseam.inputs import checked
 
 _PLACES = {"at": ("x", "y", "z"), "direction": ("dx", "dy", "dz")}
 _NUMBERS = ("diameter", "length", "width", "turn")
 _COLUMNS = ("x", "y", "z", "dx", "dy", "dz", "shape", *_NUMBERS, "nodes", "collars")
 
 
+@checked
 def read_openings(path: str | Path) -> list[dict[str, Any]]:
     """Read a table of openings.
 

@@ -13,6 +13,7 @@ from oddseam.editing.bounds import BOUNDS, PART_BORDER, bounds_of, element_norma
 from oddseam.editing.chart import Chart
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.threads import in_blocks
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -265,17 +266,24 @@ def distance_to_edges(points: Array, start: Array, end: Array) -> Array:
         return np.full(len(points), np.inf)
     ahead = end - start
     length = np.einsum("ij,ij->i", ahead, ahead)
-    away = points[:, None, :] - start
-    share = np.clip(np.einsum("kij,ij->ki", away, ahead) / np.where(length > 0, length, 1.0), 0.0, 1.0)
-    return np.asarray(np.linalg.norm(away - share[..., None] * ahead, axis=2).min(axis=1))
+
+    def measured(its: Array) -> Array:
+        away = its[:, None, :] - start
+        share = np.clip(np.einsum("kij,ij->ki", away, ahead) / np.where(length > 0, length, 1.0), 0.0, 1.0)
+        return np.asarray(np.linalg.norm(away - share[..., None] * ahead, axis=2).min(axis=1))
+
+    return in_blocks(measured, points, len(start))
 
 
 def distance_to_polygon(points: Array, polygon: Array) -> Array:
     """(k,) distances of points of a plane to a polygon (n, 2), negative inside; infinite without one."""
     a, b = polygon, np.roll(polygon, -1, axis=0)
-    distance = distance_to_edges(points, a, b)
-    x, y = points[:, :1], points[:, 1:]
-    over = (a[:, 1] > y) != (b[:, 1] > y)
     rise = np.where(b[:, 1] != a[:, 1], b[:, 1] - a[:, 1], 1.0)
-    left = x < a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
-    return np.asarray(np.where((over & left).sum(axis=1) % 2 == 1, -distance, distance))
+
+    def crossed(its: Array) -> Array:
+        x, y = its[:, :1], its[:, 1:]
+        left = x < a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
+        return np.asarray((((a[:, 1] > y) != (b[:, 1] > y)) & left).sum(axis=1))
+
+    distance = distance_to_edges(points, a, b)
+    return np.where(in_blocks(crossed, points, len(a)) % 2 == 1, -distance, distance)

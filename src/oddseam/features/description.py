@@ -8,9 +8,11 @@ from typing import Any
 import numpy as np
 
 from oddseam.errors import Refusal
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 
 
+@checked
 def describe_patches(mesh: Mesh) -> list[dict[str, Any]]:
     """List the patches of a mesh with their measures, numbers of elements and neighbours.
 

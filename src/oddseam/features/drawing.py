@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Sequence
 
 import numpy as np
 
@@ -15,19 +14,16 @@ from oddseam.features.curves import neighbours_along
 from oddseam.features.cutting import cut_facets
 from oddseam.features.walking import NEAR, Terrain, Walk
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.inputs import IdsLike, PointLike, PointsLike
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases
 from oddseam.model.shape import CREASE_KINDS
 
 _DRAWN = CREASE_KINDS.index("drawn")
 
-Point = tuple[float, float, float]
-
 
 @recorded("draw crease")
-def draw_crease(
-    mesh: Mesh, *, nodes: Sequence[int] | None = None, through: Sequence[Point] | None = None
-) -> tuple[Mesh, Outcome]:
+def draw_crease(mesh: Mesh, *, nodes: IdsLike | None = None, through: PointsLike | None = None) -> tuple[Mesh, Outcome]:
     """Draw a crease.
 
     Parameters
@@ -90,7 +86,7 @@ def draw_crease(
     return bounded, Outcome(tuple(steps), (), ())
 
 
-def cut_across(mesh: Mesh, through: Sequence[Point]) -> tuple[Mesh, list[int], float]:
+def cut_across(mesh: Mesh, through: PointsLike) -> tuple[Mesh, list[int], float]:
     """The mesh cut along lines between points, the nodes on the way, and how far the farthest is off the lines' planes.
 
     Raises
@@ -145,7 +141,7 @@ def _along_edges(mesh: Mesh, stops: list[int]) -> list[int]:
     return path
 
 
-def _across_facets(mesh: Mesh, begin: Point, end: Point) -> tuple[Mesh, list[int], float]:
+def _across_facets(mesh: Mesh, begin: PointLike, end: PointLike) -> tuple[Mesh, list[int], float]:
     """The mesh with nodes along a line, those nodes, and how far the farthest is off the plane of the line."""
     mesh, first = _with_node(mesh, begin)
     mesh, last = _with_node(mesh, end)
@@ -159,7 +155,7 @@ def _across_facets(mesh: Mesh, begin: Point, end: Point) -> tuple[Mesh, list[int
     return cut_facets(mesh, walk.cuts, made, walk.halved), walk.path, off
 
 
-def _with_node(mesh: Mesh, point: Point) -> tuple[Mesh, int]:
+def _with_node(mesh: Mesh, point: PointLike) -> tuple[Mesh, int]:
     """The mesh with a node where the surface is nearest to a point, and that node; one that is near does."""
     t = mesh.triangulation
     if not len(t.triangles):

@@ -14,6 +14,7 @@ from oddseam.features.bounding import with_creases
 from oddseam.features.chains import anchored_nodes, creases_of, numbered_chains
 from oddseam.features.curves import chains_of, is_stub, neighbours_along
 from oddseam.features.evening import evened
+from oddseam.inputs import checked
 from oddseam.model import Creases, Mesh
 from oddseam.model.shape import CREASE_KINDS
 
@@ -24,6 +25,7 @@ _ROUND = 1.6
 _NAMED = 5
 
 
+@checked
 def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
     """List the chains of creases of a mesh, the longest first.
 

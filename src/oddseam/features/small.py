@@ -15,6 +15,7 @@ from oddseam.features.strips import Fold, folded
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import areas
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.connectivity import edges_among
 
@@ -61,6 +62,7 @@ class Small:
     across: tuple[Way, ...] = ()
 
 
+@checked
 def list_small(mesh: Mesh, *, below: float) -> list[dict[str, Any]]:
     """List what is smaller than a size in the network of creases.
 

@@ -14,6 +14,7 @@ from oddseam.errors import Refusal
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import unit_normals
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 
 #: Ways along a normal: to the other side of a wall, and of a gap.
@@ -69,6 +70,7 @@ class Across:
         return np.asarray(opposed & ~joined)
 
 
+@checked
 def local_lengths(mesh: Mesh, what: str) -> Array:
     """Measure the wall or the gap at every element.
 

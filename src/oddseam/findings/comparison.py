@@ -14,6 +14,7 @@ from oddseam.findings.qualities import element_quality
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.geometry.triangles import areas
+from oddseam.inputs import checked
 from oddseam.model import KINDS, Mesh
 from oddseam.model.outer_faces import skin
 from oddseam.model.proof import prove
@@ -66,6 +67,7 @@ class Comparison:
         return asdict(self)
 
 
+@checked
 def compare(before: Mesh, after: Mesh) -> Comparison:
     """Compare two meshes, or two states of one.
 
@@ -172,6 +174,7 @@ def quality_pairs(before: Mesh, after: Mesh) -> list[QualityPair]:
     return rows
 
 
+@checked
 def compare_ids(before: Mesh, after: Mesh) -> Touched:
     """List the ids that were touched from one state of a mesh to another.
 

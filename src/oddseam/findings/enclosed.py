@@ -19,6 +19,7 @@ from oddseam.errors import Refusal
 from oddseam.geometry.arrangement import arrange
 from oddseam.geometry.triangles import areas, winding_number
 from oddseam.geometry.windings import SpaceCells, space_cells
+from oddseam.inputs import checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -99,6 +100,7 @@ class Chambers:
         return html_table(f"chambers, volumes in {self.unit or 'unknown units'}³", head, rows)
 
 
+@checked
 def find_chambers(mesh: Mesh, points: Sequence[Sequence[float]] = ()) -> Chambers:
     """Find the closed volumes that the shell elements of a mesh make.
 

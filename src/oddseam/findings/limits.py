@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from oddseam.inputs import Given
+
 
 @dataclass(frozen=True)
-class Limits:
+class Limits(Given):
     """Limits of element quality and of size; all can be set.
 
     Attributes

@@ -15,6 +15,7 @@ from oddseam.findings.finding import Finding, Place, point_of
 from oddseam.findings.gaps import round_rims
 from oddseam.geometry.primitives import upright
 from oddseam.geometry.triangles import area_vectors, areas, unit_normals
+from oddseam.inputs import checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -65,6 +66,7 @@ class Measures:
         return pd.DataFrame(table, columns=["what", "length", "dx", "dy", "dz", "from", "to", "ids"])
 
 
+@checked
 def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
     """Measure lengths of a part, from which sizes can be chosen.
 

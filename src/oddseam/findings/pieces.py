@@ -8,9 +8,11 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.triangles import areas
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 
 
+@checked
 def list_pieces(mesh: Mesh) -> list[dict[str, Any]]:
     """List the pieces of a surface, what hangs together through edges, the largest first.
 

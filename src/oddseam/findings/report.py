@@ -17,6 +17,7 @@ from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import areas
+from oddseam.inputs import checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 from oddseam.model.proof import Proof, prove
@@ -107,6 +108,7 @@ class Survey:
         return pd.DataFrame([vars(row) for row in self.quality])
 
 
+@checked
 def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progress: Progress = silent) -> Survey:
     """Look for defects and judge the quality of the surface of a mesh.
 

@@ -17,6 +17,7 @@ from oddseam.formats import cgns, gltf, keyword, nastran, obj, off, ply, seam, s
 from oddseam.formats.decks import PLAIN, Care
 from oddseam.formats.files import DAMAGE, Data, damaged, opened
 from oddseam.formats.losses import Dangling, Remarks
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.model.units import check_unit
@@ -125,6 +126,7 @@ def format_of(path: str | Path) -> str:
     raise FormatError(str(path), f"the suffix {suffix!r} names no format that can be written ({known})")
 
 
+@checked
 def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
     """Read a mesh file.
 
@@ -179,6 +181,7 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
     return mesh if unit is None else mesh.replaced(unit=unit)
 
 
+@checked
 def as_written(mesh: Mesh, format: str) -> Mesh:
     """The mesh as a file of this format will read it back: rounded, and joined where it joins.
 
@@ -197,6 +200,7 @@ def as_held(mesh: Mesh, target: str | None) -> Mesh:
     return mesh if target is None else as_written(mesh, target)
 
 
+@checked
 def write_mesh(
     mesh: Mesh,
     path: str | Path,

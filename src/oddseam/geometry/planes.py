@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 
 #: A plane: ``"x=12.5"``, or a point on it and its normal.
-Plane = str | tuple[Sequence[float], Sequence[float]]
+Plane = str | tuple[tuple[float, float, float], tuple[float, float, float]]
 
 
 def as_plane(said: Plane, what: str = "cut") -> tuple[Array, Array]:
@@ -32,7 +30,7 @@ def as_plane(said: Plane, what: str = "cut") -> tuple[Array, Array]:
         except ValueError:
             raise Refusal(f"{what} {said!r}: say x=NUMBER (or y, z), or six numbers: a point and a normal") from None
     else:
-        point, normal = np.array(said, float).reshape(2, 3)
+        point, normal = (np.array(one, float) for one in said)
     size = np.linalg.norm(normal)
     if not (np.isfinite(point).all() and np.isfinite(size) and size > 0):
         raise Refusal(f"{what} {said!r}: a plane has a finite point and a normal that is not zero")

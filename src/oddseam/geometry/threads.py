@@ -15,12 +15,17 @@ from oddseam.errors import Refusal
 Result = TypeVar("Result")
 #: Sets how many threads work at most.
 VARIABLE = "ODDSEAM_THREADS"
-#: Elements that are measured at once.
-_RUN = 100_000
+#: Elements, and pairs of things, that are measured at once.
+_RUN, _PAIRS = 100_000, 2_000_000
+
+
+def cores() -> int:
+    """How many processors this process may use."""
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
 def most_threads() -> int:
-    """As many as there are cores, or as ``ODDSEAM_THREADS`` says.
+    """As many as there are cores for this process, or as ``ODDSEAM_THREADS`` says.
 
     Raises
     ------
@@ -29,7 +34,7 @@ def most_threads() -> int:
     """
     said = os.environ.get(VARIABLE, "")
     if not said:
-        return os.cpu_count() or 1
+        return cores()
     if not (said.isascii() and said.isdecimal() and 0 < len(said) < 5 and int(said) > 0):
         raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is no count of threads")
     return int(said)
@@ -82,3 +87,9 @@ def in_runs(measure: Callable[[Array], Array], nodes: Array, elements: Array) ->
 
     in_shares(run, len(elements), least=_RUN, most=_RUN)
     return measured
+
+
+def in_blocks(measure: Callable[[Array], Array], rows: Array, beside: int) -> Array:
+    """Measure rows, each beside so many other things, in blocks of which every pair fits into little memory."""
+    most = max(1, _PAIRS // max(beside, 1))
+    return np.concatenate([measure(rows[k : k + most]) for k in range(0, max(len(rows), 1), most)])

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.arrays import Array, IdIndex, Point, point_text
 from oddseam.errors import PickError, Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
 from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.boxtree import BoxTree
+from oddseam.inputs import IdsLike, PointLike, PointsLike
 from oddseam.mending.clusters import gathered_nodes
 from oddseam.mending.filling import fill_rims
 from oddseam.model import Groups, Mesh
@@ -21,8 +20,6 @@ from oddseam.model.loss import changed_shape, kept_shape
 from oddseam.model.rings import used_nodes
 from oddseam.picks import pick
 from oddseam.remeshing.around import like_around
-
-Point = tuple[float, float, float]
 
 
 @recorded("delete", loss=changed_shape)
@@ -125,9 +122,9 @@ def flip(mesh: Mesh, what: str) -> tuple[Mesh, Outcome]:
 def fill(
     mesh: Mesh,
     *,
-    near: Point | Sequence[Point] | None = None,
+    near: PointLike | PointsLike | None = None,
     below: float | None = None,
-    nodes: tuple[int, ...] | None = None,
+    nodes: IdsLike | None = None,
     flat: bool = False,
     may_cross: bool = False,
 ) -> tuple[Mesh, Outcome]:
@@ -224,7 +221,7 @@ def _nearest_rims(mesh: Mesh, points: Array) -> list[int]:
     return sorted(set(found))
 
 
-def _fill_nodes(mesh: Mesh, ids: tuple[int, ...]) -> tuple[Mesh, Outcome]:
+def _fill_nodes(mesh: Mesh, ids: IdsLike) -> tuple[Mesh, Outcome]:
     rows, missing = IdIndex(mesh.node_ids).of(np.array(ids, np.int64))
     if missing.any():
         raise PickError(f"there is no node {ids[int(np.argmax(missing))]}")
@@ -294,6 +291,8 @@ def weld(mesh: Mesh, *, tolerance: float, parts: tuple[str, str] | None = None) 
             for node in _nodes_of_part(mesh, name):
                 used[node] |= 1 << bit
     rows = np.flatnonzero(used)
+    if not len(rows):
+        return mesh, Outcome((Step("weld", 0, 0.0, "no nodes"),))
     points = mesh.nodes[rows]
     one, two = BoxTree(np.repeat(points[:, None], 3, axis=1)).near(points, tolerance)
     keep = (one < two) if parts is None else (one < two) & ((used[rows[one]] | used[rows[two]]) == 3)

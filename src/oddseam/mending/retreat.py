@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, Point
 from oddseam.findings.finding import MOST_PLACES, point_of
 from oddseam.geometry.triangles import unit_normals
 from oddseam.mending.joining import rounded_to
@@ -19,8 +19,6 @@ from oddseam.model import Mesh
 _UNITS = 8.0
 #: A node at several walls is moved from one after the other; so often.
 _ROUNDS = 4
-
-Point = tuple[float, float, float]
 
 
 def draw_back(

@@ -10,10 +10,11 @@ import numpy as np
 
 from oddseam.arrays import Array, check_index, locked
 from oddseam.errors import MeshError
+from oddseam.frozen import Value
 
 
 @dataclass(frozen=True, eq=False)
-class Groups:
+class Groups(Value):
     """Named groups of a mesh.
 
     Attributes

@@ -19,6 +19,7 @@ import numpy as np
 from oddseam.accounts import Account
 from oddseam.arrays import Array, check_index, check_unique, listed, locked, point_text
 from oddseam.errors import MeshError
+from oddseam.frozen import Value
 from oddseam.geometry.boxtree import Boxes, boxes_in_order
 from oddseam.geometry.crossings import crossing_among, crossing_pairs, pairs_near
 from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
@@ -45,7 +46,7 @@ _CAME_OF = "_came_of"
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Mesh:
+class Mesh(Value):
     """A mesh.
 
     Parameters
@@ -138,25 +139,55 @@ class Mesh:
     # ------------------------------------------------------------------ construction
 
     @classmethod
-    def from_triangles(
-        cls, nodes: Any, triangles: Any, *, part: Any = None, parts: Sequence[Part] = (), **rest: Any
-    ) -> Mesh:
-        """A mesh of triangles alone, numbered from 1.
+    def from_elements(cls, nodes: Any, *, part: Any = None, parts: Sequence[Part] = (), **given: Any) -> Mesh:
+        """A mesh of elements of any kinds, numbered from 1 through the kinds in the order of ``KINDS``.
 
         Parameters
         ----------
         nodes : (n, 3) float array
-        triangles : (m, 3) int array
         part : (m,) int array, optional
-            Index into ``parts``; all in the first by default.
+            Index into ``parts`` for every element; all in the first by default.
         parts : sequence of Part, optional
             One part called "surface" by default.
+        **given
+            Connectivities (m, k) by kind, such as ``quad=...`` and ``tet=...``; and other fields of the mesh, such
+            as ``unit``.
+
+        Raises
+        ------
+        MeshError
+            If the arrays do not fit together, or a name is that of no kind and no field.
+
+        Examples
+        --------
+        >>> import oddseam
+        >>> nodes = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1]]
+        >>> mesh = oddseam.Mesh.from_elements(nodes, quad=[[0, 1, 2, 3]], tet=[[0, 1, 3, 4]], unit="m")
+        >>> mesh.counts
+        {'nodes': 5, 'quad': 1, 'tet': 1}
         """
-        triangles = np.asarray(triangles)
-        m = len(triangles)
-        part = np.zeros(m, np.int32) if part is None else part
-        block = Elements(triangles.reshape(m, 3), np.arange(1, m + 1), part)
-        return cls(nodes, {"tri": block}, tuple(parts) or (Part("surface", 1),), **rest)
+        tables = {name: np.asarray(given.pop(name)) for name in KINDS if name in given}
+        unknown = given.keys() - {field.name for field in dataclasses.fields(cls)}
+        if unknown:
+            raise MeshError(f"{min(unknown)!r} is neither a kind of element ({', '.join(KINDS)}) nor a field of a mesh")
+        total = sum(map(len, tables.values()))
+        of = np.zeros(total, np.int32) if part is None else np.asarray(part)
+        if len(of) != total:
+            raise MeshError(f"part: one for each of {total} elements is wanted, not {len(of)}")
+        blocks, at = {}, 0
+        for name, table in tables.items():
+            m = len(table)
+            ids = np.arange(at + 1, at + m + 1)
+            blocks[name] = Elements(table, ids, of[at : at + m])
+            at += m
+        return cls(nodes, blocks, tuple(parts) or (Part("surface", 1),), **given)
+
+    @classmethod
+    def from_triangles(
+        cls, nodes: Any, triangles: Any, *, part: Any = None, parts: Sequence[Part] = (), **rest: Any
+    ) -> Mesh:
+        """As :meth:`from_elements`, of triangles (m, 3) alone."""
+        return cls.from_elements(nodes, tri=triangles, part=part, parts=parts, **rest)
 
     def replaced(self, **changes: Any) -> Mesh:
         """The same mesh with other fields; what was derived from fields that stay is kept."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from oddseam.inputs import checked
 from oddseam.model.mesh import Mesh
 
 
@@ -83,6 +84,7 @@ def worse(after: Mesh, before: Mesh) -> list[str]:
     return [] if found.is_clean else found.worse_than(prove(before))
 
 
+@checked
 def prove(mesh: Mesh) -> Proof:
     """Examine the surface of a mesh.
 

@@ -7,13 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array, check_index, locked
+from oddseam.frozen import Value
 
 #: Why an edge is a crease: sharper than an angle, recognised, drawn by hand, or where surfaces crossed.
 CREASE_KINDS = ("angle", "recognised", "drawn", "crossing")
 
 
 @dataclass(frozen=True, eq=False)
-class Creases:
+class Creases(Value):
     """Edges that the mesh follows.
 
     Attributes
@@ -53,7 +54,7 @@ class Patch:
 
 
 @dataclass(frozen=True, eq=False)
-class Patches:
+class Patches(Value):
     """Regions of surface bounded by creases.
 
     Attributes

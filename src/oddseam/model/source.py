@@ -15,6 +15,7 @@ from typing import ClassVar
 
 from oddseam.arrays import Array, locked
 from oddseam.errors import MeshError
+from oddseam.frozen import Value
 from oddseam.model.parts import Part
 from oddseam.model.references import References
 
@@ -23,7 +24,7 @@ CARRIED, NODE, ELEMENT, PROPERTY, MATERIAL, END = range(6)
 
 
 @dataclass(frozen=True, eq=False)
-class Records:
+class Records(Value):
     """The records of a deck, and what its nodes and elements were when it was read.
 
     Attributes
@@ -106,7 +107,7 @@ FINDERS: dict[str, Callable[[Records], References]] = {}
 
 
 @dataclass(frozen=True, eq=False)
-class Source:
+class Source(Value):
     """Where a mesh came from.
 
     Attributes

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -101,7 +102,7 @@ def _kind_at(skeleton: Skeleton, change: Bore) -> str:
     return skeleton.table[patch].kind if patch >= 0 else "no patch"
 
 
-def _text(point: Array | tuple[float, ...]) -> str:
+def _text(point: Array | Sequence[float]) -> str:
     return "(" + ", ".join(repr(float(x)) for x in point) + ")"
 
 

@@ -7,15 +7,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-import numpy as np
-
 from oddseam.errors import Refusal
+from oddseam.inputs import Given, PointLike
 from oddseam.model import Mesh
 
-Point = tuple[float, float, float]
 
-
-class Change:
+class Change(Given):
     """One change.  What its picks select are nodes of the surface, or all nodes of a region in space."""
 
     def as_setting(self) -> dict[str, Any]:
@@ -34,28 +31,14 @@ def _plain(value: Any) -> Any:
     return list(value) if isinstance(value, tuple) else value
 
 
-def _numbers(what: str, values: Any, count: int) -> tuple[float, ...]:
-    try:
-        found = tuple(float(value) for value in values)
-    except (TypeError, ValueError):
-        raise Refusal(f"{what} {values!r}: {count} numbers are wanted") from None
-    if len(found) != count or not np.isfinite(found).all():
-        raise Refusal(f"{what} {values!r}: {count} numbers are wanted")
-    return found
-
-
-def _number(what: str, value: Any, *, positive: bool = False) -> float:
-    found = _numbers(what, (value,), 1)[0]
-    if positive and not found > 0:
+def _positive(what: str, value: float) -> None:
+    if not value > 0:
         raise Refusal(f"{what} {value!r} is not more than nothing")
-    return found
 
 
-def _axis(what: str, values: Any) -> tuple[float, ...]:
-    found = _numbers(what, values, 3)
-    if not any(found):
-        raise Refusal(f"{what} {values!r} has no direction")
-    return found
+def _directed(what: str, axis: PointLike) -> None:
+    if not any(axis):
+        raise Refusal(f"{what} {axis!r} has no direction")
 
 
 @dataclass(frozen=True)
@@ -63,10 +46,7 @@ class Move(Change):
     """A pick moved as it is by a vector."""
 
     pick: str
-    by: Point
-
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "by", _numbers("by", self.by, 3))
+    by: PointLike
 
 
 @dataclass(frozen=True)
@@ -75,13 +55,12 @@ class Turn(Change):
 
     pick: str
     angle: float
-    axis: Point
-    about: Point = (0.0, 0.0, 0.0)
+    axis: PointLike
+    about: PointLike = (0.0, 0.0, 0.0)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "angle", _number("angle", self.angle))
-        object.__setattr__(self, "axis", _axis("axis", self.axis))
-        object.__setattr__(self, "about", _numbers("about", self.about, 3))
+        super().__post_init__()
+        _directed("axis", self.axis)
 
 
 @dataclass(frozen=True)
@@ -89,16 +68,14 @@ class Scale(Change):
     """A pick scaled about a point, by one factor or by three along x, y and z."""
 
     pick: str
-    factor: float | Point
-    about: Point
+    factor: float | PointLike
+    about: PointLike
 
     def __post_init__(self) -> None:
-        three = (self.factor,) * 3 if isinstance(self.factor, int | float) else self.factor
-        found = _numbers("factor", three, 3)
-        if min(found) <= 0:
-            raise Refusal(f"factor {self.factor!r} is not more than nothing")
-        object.__setattr__(self, "factor", found)
-        object.__setattr__(self, "about", _numbers("about", self.about, 3))
+        super().__post_init__()
+        three = (self.factor,) * 3 if isinstance(self.factor, float) else self.factor
+        _positive("factor", min(three))
+        object.__setattr__(self, "factor", three)
 
 
 @dataclass(frozen=True)
@@ -111,9 +88,6 @@ class Offset(Change):
     pick: str
     distance: float
 
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "distance", _number("distance", self.distance))
-
 
 @dataclass(frozen=True)
 class Bore(Change):
@@ -125,24 +99,22 @@ class Bore(Change):
     of the panel so does every other one.
     """
 
-    near: Point
+    near: PointLike
     diameter: float | None = None
-    centre: Point | None = None
-    axis: Point | None = None
+    centre: PointLike | None = None
+    axis: PointLike | None = None
     outline: bool = False
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "near", _numbers("near", self.near, 3))
+        super().__post_init__()
         if self.diameter is None and self.centre is None and self.axis is None:
             raise Refusal("say what a bore is to get: a diameter, a centre or an axis")
         if self.outline and (self.diameter is None or self.centre is not None or self.axis is not None):
             raise Refusal("a panel that keeps its outline gets a diameter, and nothing else")
         if self.diameter is not None:
-            object.__setattr__(self, "diameter", _number("diameter", self.diameter, positive=True))
-        if self.centre is not None:
-            object.__setattr__(self, "centre", _numbers("centre", self.centre, 3))
+            _positive("diameter", self.diameter)
         if self.axis is not None:
-            object.__setattr__(self, "axis", _axis("axis", self.axis))
+            _directed("axis", self.axis)
 
 
 @dataclass(frozen=True)
@@ -153,20 +125,20 @@ class Thickness(Change):
     value: float
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "value", _number("thickness", self.value, positive=True))
+        super().__post_init__()
+        _positive("thickness", self.value)
 
 
 @dataclass(frozen=True)
 class Targets(Change):
     """Where nodes are to go: places by id."""
 
-    places: Mapping[int, Point]
+    places: Mapping[int, PointLike]
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if not self.places:
             raise Refusal("no node is given a target")
-        held = {int(node): _numbers(f"target of node {node}", xyz, 3) for node, xyz in self.places.items()}
-        object.__setattr__(self, "places", held)
 
 
 @dataclass(frozen=True)
@@ -177,31 +149,24 @@ class Lattice(Change):
     says by how much those of some places in the lattice, counted from 0, are pushed.  ``pick`` limits what follows.
     """
 
-    low: Point
-    high: Point
-    pushes: Mapping[tuple[int, int, int], Point]
+    low: PointLike
+    high: PointLike
+    pushes: Mapping[tuple[int, int, int], PointLike]
     counts: tuple[int, int, int] = (4, 4, 4)
     pick: str | None = field(default=None)
 
     def __post_init__(self) -> None:
-        low, high = _numbers("low", self.low, 3), _numbers("high", self.high, 3)
-        if not all(a < b for a, b in zip(low, high, strict=True)):
-            raise Refusal(f"the lattice from {low} to {high} has no room")
-        object.__setattr__(self, "low", low)
-        object.__setattr__(self, "high", high)
-        counts = tuple(int(n) for n in _numbers("counts", self.counts, 3))
-        if min(counts) < 2:
-            raise Refusal(f"counts {counts}: two control points each way are the least")
-        object.__setattr__(self, "counts", counts)
-        held = {}
-        for place, push in self.pushes.items():
-            at = tuple(int(k) for k in _numbers("control point", place, 3))
-            if any(not 0 <= k < n for k, n in zip(at, counts, strict=True)):
-                raise Refusal(f"there is no control point {at}; they count from 0 to {tuple(n - 1 for n in counts)}")
-            held[at] = _numbers(f"push of {at}", push, 3)
-        if not held:
+        super().__post_init__()
+        if not all(a < b for a, b in zip(self.low, self.high, strict=True)):
+            raise Refusal(f"the lattice from {self.low} to {self.high} has no room")
+        if min(self.counts) < 2:
+            raise Refusal(f"counts {self.counts}: two control points each way are the least")
+        for at in self.pushes:
+            if any(not 0 <= k < n for k, n in zip(at, self.counts, strict=True)):
+                last = tuple(n - 1 for n in self.counts)
+                raise Refusal(f"there is no control point {at}; they count from 0 to {last}")
+        if not self.pushes:
             raise Refusal("no control point is pushed")
-        object.__setattr__(self, "pushes", held)
 
 
 @dataclass(frozen=True)

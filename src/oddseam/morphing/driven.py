@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -40,6 +40,6 @@ def rotated(vectors: Array, axis: Array, angle: float) -> Array:
     return np.asarray(along + cos * (vectors - along) + sin * np.cross(axis, vectors))
 
 
-def unit(vector: tuple[float, ...] | Array) -> Array:
+def unit(vector: Sequence[float] | Array) -> Array:
     """A vector of length one."""
     return np.asarray(np.array(vector) / np.linalg.norm(vector))

@@ -7,10 +7,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from oddseam.arrays import Point
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats import read_mesh
 from oddseam.formats.csv_files import csv_file
 from oddseam.formats.toml import Toml
+from oddseam.inputs import checked
 from oddseam.morphing.changes import (
     Bore,
     Change,
@@ -18,7 +20,6 @@ from oddseam.morphing.changes import (
     Move,
     NewShape,
     Offset,
-    Point,
     Scale,
     Targets,
     Thickness,
@@ -40,6 +41,7 @@ _TABLES: dict[str, tuple[type[Change], tuple[str, ...], tuple[str, ...]]] = {
 _TEXTS = ("pick", "file")
 
 
+@checked
 def read_changes(path: str | Path) -> dict[str, Any]:
     """Read changes of a design.
 
@@ -132,6 +134,7 @@ class _Checked(Toml):
             raise self.wrong(name, "", str(error), k) from error
 
 
+@checked
 def read_targets(path: str | Path) -> Targets:
     """Read where nodes are to go.
 

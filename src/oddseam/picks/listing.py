@@ -9,12 +9,14 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.findings.qualities import element_quality
 from oddseam.geometry.quality import sign_of
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.rings import corner_means, nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.selection import measure_name, pick
 
 
+@checked
 def list_picked(mesh: Mesh, what: str, of: str = "elements") -> list[dict[str, Any]]:
     """List what a pick selects, in the terms of the commands that take it.
 

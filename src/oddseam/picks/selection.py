@@ -17,6 +17,7 @@ from oddseam.formats import read_mesh
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.geometry.triangles import area_vectors
+from oddseam.inputs import checked
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.enclosing import is_inside
@@ -31,6 +32,7 @@ KINDS_OF_PICK = ("elements", "nodes", "edges", "rims")
 _SAME = 1e-3
 
 
+@checked
 def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
     """Indices of the elements, nodes, edges or rims that a pick selects.
 

@@ -17,6 +17,7 @@ from oddseam.findings.comparison import surface_of
 from oddseam.findings.measuring import thin_places
 from oddseam.geometry.planes import Plane
 from oddseam.geometry.triangles import areas, numbered_edges
+from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
 from oddseam.model.outer_faces import has_solids, skin
 from oddseam.picks import pick
@@ -69,11 +70,12 @@ _VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
 _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
 
+@checked
 def draw(
     mesh: Mesh,
     path: str | Path,
     *,
-    direction: str | tuple[float, float, float] = "corner",
+    direction: str | PointLike = "corner",
     title: str | None = None,
     only: str | None = None,
     hide: str | None = None,
@@ -258,7 +260,7 @@ def _outline(scene: Scene, is_picked: Array) -> Lines:
     return Lines("picked", ends[once], _BORDER, pen=2)
 
 
-def _eye(direction: str | tuple[float, float, float]) -> Array:
+def _eye(direction: str | PointLike) -> Array:
     if isinstance(direction, str):
         if direction not in DIRECTIONS:
             raise Refusal(f"direction {direction!r} is not known; use one of {', '.join(DIRECTIONS)} or x,y,z")

@@ -12,6 +12,7 @@ from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import chains_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
+from oddseam.inputs import Given, PointLike
 from oddseam.model import Mesh
 
 #: A chain has sources so densely, over its size.
@@ -21,7 +22,7 @@ _ROUND, _FEWEST = 0.9, 6
 
 
 @dataclass(frozen=True)
-class Line:
+class Line(Given):
     """A size, or a number of elements, along the crease or rim that is nearest to a point.
 
     Parameters
@@ -46,17 +47,16 @@ class Line:
     24
     """
 
-    near: tuple[float, float, float]
+    near: PointLike
     size: float | None = None
     elements: int | None = None
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if (self.size is None) == (self.elements is None):
             raise Refusal("a line has a size or a number of elements, one of both")
         value = self.size if self.size is not None else self.elements
-        if len(self.near) != 3 or not np.isfinite(self.near).all():
-            raise Refusal(f"a line is near to a point of three numbers, not {self.near}")
-        if value is None or not 0 < value < np.inf:
+        if value is None or not value > 0:
             raise Refusal(f"{'size' if self.size is not None else 'elements'} {value} of a line is not positive")
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, OUTWARD, Across
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
 from oddseam.progress import Progress, silent
@@ -25,6 +26,7 @@ _STEP = 0.7
 _MOST = 256
 
 
+@checked
 def make_sizes(
     mesh: Mesh,
     base: float,
@@ -35,8 +37,8 @@ def make_sizes(
     across: float | None = None,
     patches: Mapping[str, float] | None = None,
     parts: Mapping[str, float] | None = None,
-    zones: tuple[Zone, ...] = (),
-    lines: tuple[Line, ...] = (),
+    zones: Sequence[Zone] = (),
+    lines: Sequence[Line] = (),
     round_ones: int | None = None,
     within: Sequence[tuple[Mesh, float]] = (),
     crease: float = 30.0,
@@ -101,7 +103,7 @@ def make_sizes(
             raise Refusal(f"{name} {value} is not positive")
     if round_ones is not None and not 3 <= round_ones < np.inf:
         raise Refusal(f"{round_ones} elements cannot go round: three at least are needed")
-    field = SizeField(base, growth, zones, bodies=tuple(_body(*its) for its in within))
+    field = SizeField(base, growth, tuple(zones), bodies=tuple(_body(*its) for its in within))
     least = 0.01 * base if smallest is None else smallest
     t = mesh.triangulation
     corners = mesh.nodes[t.triangles]
@@ -142,7 +144,7 @@ def _body(mesh: Mesh, value: float) -> Body:
     return Body(mesh.nodes[mesh.triangulation.triangles], value)
 
 
-def _along(mesh: Mesh, field: SizeField, lines: tuple[Line, ...], round_ones: int | None, crease: float) -> SizeField:
+def _along(mesh: Mesh, field: SizeField, lines: Sequence[Line], round_ones: int | None, crease: float) -> SizeField:
     """The field with sizes and numbers of elements along creases and rims; of several for one the last counts."""
     chains = chains_along(mesh, crease)
     asked: list[tuple[Array, Any, int | None]] = []

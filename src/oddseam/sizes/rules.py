@@ -8,6 +8,7 @@ from typing import Any
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats import read_mesh
 from oddseam.formats.toml import Toml
+from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.sizes.along import Line
 from oddseam.sizes.zones import Zone
@@ -25,6 +26,7 @@ _ZONE = {"kind", "numbers", "size"}
 _LINE = {"near", "size", "elements"}
 
 
+@checked
 def read_rules(path: str | Path) -> dict[str, Any]:
     """Read size rules.
 
@@ -99,7 +101,7 @@ class _Checked(Toml):
         size = self.number("lines", "size", line["size"], k) if "size" in line else None
         elements = self.whole("lines", "elements", line["elements"], k) if "elements" in line else None
         try:
-            return Line(near, size=size, elements=elements)  # type: ignore[arg-type]
+            return Line(near, size=size, elements=elements)
         except Refusal as error:
             raise self.wrong("lines", "near", str(error), k) from error
 

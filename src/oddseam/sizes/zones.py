@@ -11,13 +11,14 @@ from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.winding_tree import WindingTree
+from oddseam.inputs import Given, NumbersLike
 
 #: Kinds of zone, and the numbers that each is given by.
 ZONES = {"box": 6, "sphere": 4, "cylinder": 7}
 
 
 @dataclass(frozen=True)
-class Zone:
+class Zone(Given):
     """A box, sphere or cylinder with a size of its own inside.
 
     Parameters
@@ -42,15 +43,16 @@ class Zone:
     """
 
     kind: str
-    numbers: tuple[float, ...]
+    numbers: NumbersLike
     size: float
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if self.kind not in ZONES:
             raise Refusal(f"zone {self.kind!r} is not {', '.join(ZONES)}")
-        if len(self.numbers) != ZONES[self.kind] or not np.isfinite(self.numbers).all():
-            raise Refusal(f"a zone {self.kind!r} has {ZONES[self.kind]} finite numbers, not {self.numbers}")
-        if not 0 < self.size < np.inf:
+        if len(self.numbers) != ZONES[self.kind]:
+            raise Refusal(f"a zone {self.kind!r} has {ZONES[self.kind]} numbers, not {self.numbers}")
+        if not self.size > 0:
             raise Refusal(f"size {self.size} of a zone is not positive")
         if self.kind != "box" and not self.numbers[-1] > 0:
             raise Refusal(f"radius {self.numbers[-1]} of a zone is not positive")
