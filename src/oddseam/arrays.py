@@ -56,6 +56,11 @@ def distinct(values: Array) -> Array:
     return ordered[np.flatnonzero(np.diff(ordered, prepend=ordered[:1] - 1))]
 
 
+def places_in_runs(counts: Array) -> Array:
+    """(s,) place of everything in its run, counted from 0, of runs of so many (k,) one after the other."""
+    return np.asarray(np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts))
+
+
 def check_index(index: Array, size: int, what: str, of: str) -> None:
     """Every entry of ``index`` (rows of it are things) lies in [0, size)."""
     if index.size == 0 or (index.min() >= 0 and index.max() < size):

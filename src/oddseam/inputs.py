@@ -119,8 +119,7 @@ class Arguments:
         """What a call gives, as the function wants it, with defaults."""
         bound = self.signature.bind(*args, **kwargs)
         for name, value in bound.arguments.items():
-            kind = self.signature.parameters[name].kind
-            if name in self._hints and kind not in (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD):
+            if name in self._hints:
                 bound.arguments[name] = as_wanted(name, value, self._hints[name])
         bound.apply_defaults()
         return bound
@@ -276,11 +275,10 @@ def _wish(hint: Any) -> str:
         return f"a mapping of {_wish(inner[0])} to {_wish(inner[1])}"
     if origin is not None and issubclass(origin, Sequence):
         return f"a list, each {_wish(inner[0])}"
+    if origin is not None:
+        return "a function"
     plain = {float: "a number", int: "a whole number", bool: "True or False", str: "a text", Path: "a path"}
-    name = getattr(hint, "__name__", "function")
-    return plain.get(
-        hint, "a function" if origin is not None else f"a {name}" if name[0] not in "AEIO" else f"an {name}"
-    )
+    return plain.get(hint, f"a {hint.__name__}")
 
 
 def check_count(what: str, value: float, *, least: int = 1, most: int = MOST) -> None:

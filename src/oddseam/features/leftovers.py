@@ -7,6 +7,7 @@ to that surface as the neighbour's own facets do; or to a round surface of its o
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -57,7 +58,7 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     border = (beyond >= 0) & (label[row] < 0) & (label[np.maximum(beyond, 0)] >= 0)
     beside = np.unique(np.column_stack([piece[row[border]], label[beyond[border]]]), axis=0)
     every = Facets.of(nodes, triangles)
-    sag = _sags(found, nodes, triangles)
+    sag = _sags(surfaces, label, nodes, triangles)
     free = np.flatnonzero(label < 0).astype(np.int32)
     order = free[np.argsort(piece[free], kind="stable")]
     first = np.flatnonzero(np.r_[True, piece[order][1:] != piece[order][:-1]])
@@ -76,22 +77,20 @@ def with_leftovers(nodes: Array, triangles: Array, across: Array, found: Recogni
     return Recognised(label, tuple(surfaces))
 
 
-def _sags(found: Recognised, nodes: Array, triangles: Array) -> Array:
+def _sags(surfaces: Sequence[Primitive], label: Array, nodes: Array, triangles: Array) -> Array:
     """How far the middles of the edges of the facets of every surface lie from it at most."""
-    sag = np.zeros(len(found.surfaces))
-    facets = np.flatnonzero(found.label >= 0)
-    its, corners = found.label[facets], nodes[triangles[facets]]
+    sag = np.zeros(len(surfaces))
+    facets = np.flatnonzero(label >= 0)
+    its, corners = label[facets], nodes[triangles[facets]]
     for i in range(3):
         middles = 0.5 * (corners[:, i] + corners[:, i - 1])
-        np.maximum.at(sag, its, np.abs(measured_each(found.surfaces, its, middles)[0]))
+        np.maximum.at(sag, its, np.abs(measured_each(surfaces, its, middles)[0]))
     return sag
 
 
 def sag_of(surface: Primitive, nodes: Array, triangles: Array) -> float:
     """How far the middles of the edges of facets lie from a surface at most."""
-    corners = nodes[triangles]
-    middles = 0.5 * (corners + np.roll(corners, 1, axis=1)).reshape(-1, 3)
-    return float(np.abs(surface.distance(middles)).max(initial=0.0))
+    return float(_sags((surface,), np.zeros(len(triangles), np.int64), nodes, triangles)[0])
 
 
 class Facets(NamedTuple):

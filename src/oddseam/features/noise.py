@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array, distinct
+from oddseam.arrays import Array, distinct, places_in_runs
 from oddseam.geometry.triangles import unit_normals
 
 #: Nodes that are looked at.
@@ -77,8 +77,7 @@ class _Beside:
         """Rows of some nodes, in order, and the nodes beside those."""
         count = self.count[some]
         row = np.repeat(np.arange(len(some)), count)
-        at = np.arange(len(row)) + np.repeat(self._first[some] - np.cumsum(count) + count, count)
-        return row, self._other[at]
+        return row, self._other[self._first[some][row] + places_in_runs(count)]
 
 
 def _missed(some: Array, nodes: Array, normals: Array, beside: _Beside) -> Array:
@@ -90,8 +89,7 @@ def _missed(some: Array, nodes: Array, normals: Array, beside: _Beside) -> Array
     row, near = row[near != some[row]], near[near != some[row]]
     count = np.bincount(row, minlength=len(some))
     away = np.zeros((len(some), count.max(initial=1), 3))
-    place = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
-    away[row, place] = nodes[near] - nodes[some[row]]
+    away[row, places_in_runs(count)] = nodes[near] - nodes[some[row]]
     scale = np.abs(away).max(axis=(1, 2))
     size = np.linalg.norm(normals[some], axis=1)
     told = (count >= _LEAST) & (size > 0) & (scale > 0)

@@ -21,7 +21,7 @@ from oddseam.arrays import Array, distinct, for_kernels
 from oddseam.features.bands import Bands
 from oddseam.features.kernels import patch_growth, region_search
 from oddseam.features.kernels.region_search import HOODS, LEAST_CURVED
-from oddseam.geometry.primitives import HOPELESS, LEAST_POINTS, PRIMITIVES, STEPS, Primitive
+from oddseam.geometry.primitives import LEAST_POINTS, PRIMITIVES, Primitive, coded
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model.connectivity import label_components
 
@@ -127,9 +127,7 @@ class _Search:
             np.empty(m, np.int32), np.empty(m, np.int32), np.zeros(m, np.int32), np.zeros(len(nodes), np.int32),
             np.zeros(1, np.int64),
         )  # fmt: skip
-        self.near = region_search.Near(
-            _NEAR * tolerance, float(np.cos(np.radians(_TURN))), _BY_CHANCE * tolerance, HOPELESS, STEPS
-        )
+        self.near = region_search.Near(_NEAR * tolerance, float(np.cos(np.radians(_TURN))), _BY_CHANCE * tolerance)
         self.bands = Bands(self.nodes, triangles, across, self.area, self.normals, self.label, tolerance)
 
     def run(self) -> Recognised:
@@ -351,8 +349,7 @@ class _Search:
     def _settle(self) -> None:
         """Let facets between two regions go to the surface that they are nearest to, and fit the surfaces again."""
         for _ in range(_SWEEPS if len(self.surfaces) > 1 else 0):
-            coded = [surface.code for surface in self.surfaces]
-            codes, numbers = np.array([code for code, _ in coded]), np.array([values for _, values in coded])
+            codes, numbers = coded(self.surfaces)
             before = self.label.copy()
             while patch_growth.settle(self.label, codes, numbers, self.nodes, self.triangles, self.across):
                 pass

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, Point
 from oddseam.errors import Refusal
 from oddseam.features.bounding import pieces_between
 from oddseam.features.curves import Curves, trace_curves
@@ -19,7 +19,6 @@ from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.connectivity import edges_among
 
-Point = tuple[float, float, float]
 #: From a node to a place on an edge.
 Way = tuple[int, tuple[int, int], float]
 #: A place on an edge nearer to its end than this share of the edge, or of the way, is that end.

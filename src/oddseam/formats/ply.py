@@ -13,7 +13,7 @@ from typing import BinaryIO
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, places_in_runs
 from oddseam.compiled import announce
 from oddseam.errors import FormatError
 from oddseam.formats.facets import Polygons, elements_of
@@ -275,8 +275,7 @@ def _walked(
 
 def _spread(starts: Array, counts: Array, width: int) -> Array:
     """Where the items of lists begin, list after list."""
-    within = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-    return np.asarray(np.repeat(starts, counts) + within * width)
+    return np.asarray(np.repeat(starts, counts) + places_in_runs(counts) * width)
 
 
 def _text_rows(path: Path, data: Data, header: _Header) -> dict[str, _Rows]:

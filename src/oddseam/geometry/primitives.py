@@ -20,8 +20,6 @@ from oddseam.arrays import Array, for_kernels
 
 #: Kinds, those with fewer parameters first.
 PRIMITIVES = ("plane", "sphere", "cylinder", "cone", "torus")
-#: A fit that is off by more tolerances is given up once it hardly gets better; no fit takes more steps.
-HOPELESS, STEPS = 30.0, 60
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,14 +94,18 @@ def _split(vectors: Array) -> tuple[Array, Array]:
     return length, vectors / np.where(length > 0, length, 1.0)[:, None]
 
 
+def coded(surfaces: Sequence[Primitive]) -> tuple[Array, Array]:
+    """(s,) and (s, 8): the codes and numbers of surfaces."""
+    codes = np.array([surface.code[0] for surface in surfaces], np.int64)
+    return codes, np.array([surface.code[1] for surface in surfaces]).reshape(-1, 8)
+
+
 def measured_each(surfaces: Sequence[Primitive], which: Array, points: Array) -> tuple[Array, Array]:
     """As :meth:`Primitive.measured`, of points (k, 3) that each belong to one of many surfaces, ``which`` (k,)."""
     from oddseam.geometry.kernels.primitive_fits import off_each
 
-    codes = np.array([surface.code[0] for surface in surfaces], np.int64)
-    numbers = np.array([surface.code[1] for surface in surfaces]).reshape(-1, 8)
     distance, direction = np.empty(len(points)), np.empty((len(points), 3))
-    off_each(codes, numbers, for_kernels(which, np.int64), for_kernels(points), distance, direction)
+    off_each(*coded(surfaces), for_kernels(which, np.int64), for_kernels(points), distance, direction)
     return distance, direction
 
 
@@ -136,7 +138,7 @@ def fit_primitive(
     for code, kind in enumerate(PRIMITIVES):
         if kind not in kinds or len(points) < LEAST_POINTS[kind]:
             continue
-        if fit_kind(code, *map(for_kernels, (points, at, normals)), tolerance, HOPELESS, STEPS, numbers):
+        if fit_kind(code, *map(for_kernels, (points, at, normals)), tolerance, numbers):
             return Primitive.of(kind, numbers)
     return None
 

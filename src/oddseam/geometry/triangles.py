@@ -23,28 +23,38 @@ def boxes(corners: Array) -> tuple[Array, Array]:
     return low, high
 
 
-def sorted_corners(triangles: Array, n_nodes: int) -> tuple[Array, Array, Array]:
-    """Corners of triangles (m, 3) in the order of the edges that start there; O(m).
+def order_corners(node: Array, after: Array, n_nodes: int, corner: Array) -> tuple[Array, Array]:
+    """Sort corners in place by the edges that start there: by the lower node, then the higher, then as they were; O(c).
+
+    Parameters
+    ----------
+    node, after : (c,) int32 arrays
+        Node of every corner of some faces, and the next corner round its face.
+    n_nodes : int
+    corner : (k,) int32 array
+        Those to be sorted.
 
     Returns
     -------
-    corner : (3 m,) int32 array
-        Sorted by the lower node of the edge, then by the higher, then by number.
     first : (e + 1,) int32 array
         Where the corners of every edge start, and the end of the last.
-    edge : (3 m,) int32 array
-        Number of the edge that starts at every corner.
+    edge : (c,) int32 array
+        Number of the edge that starts at every corner, -1 for those that are not among ``corner``.
     """
     from oddseam.compiled import announce
     from oddseam.geometry.kernels.edge_order import number_edges, sort_corners
 
     announce(sort_corners, number_edges)
-    node, corner = for_kernels(triangles.ravel(), np.int32), np.arange(triangles.size, dtype=np.int32)
-    after = following(len(triangles))
     sort_corners(node, after, n_nodes, corner)
-    first, edge = np.empty(len(corner) + 1, np.int32), np.empty(len(corner), np.int32)
-    count = int(number_edges(node, after, corner, first, edge))
-    return corner, first[: count + 1].copy(), edge
+    first, edge = np.empty(len(corner) + 1, np.int32), np.full(len(node), -1, np.int32)
+    return first[: int(number_edges(node, after, corner, first, edge)) + 1].copy(), edge
+
+
+def sorted_corners(triangles: Array, n_nodes: int) -> tuple[Array, Array, Array]:
+    """(3 m,) int32: the corners of triangles (m, 3) sorted, with what :func:`order_corners` tells of their edges."""
+    corner = np.arange(triangles.size, dtype=np.int32)
+    node = for_kernels(triangles.ravel(), np.int32)
+    return corner, *order_corners(node, following(len(triangles)), n_nodes, corner)
 
 
 def following(count: int) -> Array:

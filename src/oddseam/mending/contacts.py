@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, places_in_runs
 from oddseam.geometry.triangles import boxes, cross_product, unit_normals
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
@@ -152,7 +152,7 @@ def _boxes_meet(low: Array, high: Array) -> Array:
     last = np.searchsorted(low[order, axis], high[order, axis], "right")
     count = last - np.arange(len(order)) - 1
     one = np.repeat(np.arange(len(order)), count)
-    two = one + 1 + np.arange(len(one)) - np.repeat(np.cumsum(count) - count, count)
+    two = one + 1 + places_in_runs(count)
     one, two = order[one], order[two]
     meet = ((low[one] <= high[two]) & (low[two] <= high[one])).all(axis=1)
     return np.asarray(np.column_stack([one, two])[meet])

@@ -15,6 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.triangles import order_corners
 from oddseam.model.faces import Faces
 
 
@@ -99,15 +100,9 @@ class Connectivity:
     @cached_property
     def _sorted(self) -> tuple[Array, Array, Array, Array]:
         """Edges (e, 2), corners sorted by edge, first of each edge (e + 1,), edge of each corner."""
-        from oddseam.compiled import announce
-        from oddseam.geometry.kernels.edge_order import number_edges, sort_corners
-
-        announce(sort_corners, number_edges)
         node = self.faces.node
         corner = np.flatnonzero(self.is_sound[self.face]).astype(np.int32)
-        sort_corners(node, self.next, self.n_nodes, corner)
-        first, edge_of = np.empty(len(corner) + 1, np.int32), np.full(len(node), -1, np.int32)
-        first = first[: int(number_edges(node, self.next, corner, first, edge_of)) + 1].copy()
+        first, edge_of = order_corners(node, self.next, self.n_nodes, corner)
         at = corner[first[:-1]]
         one, other = node[at], node[self.next[at]]
         return np.column_stack([np.minimum(one, other), np.maximum(one, other)]), corner, first, edge_of

@@ -20,9 +20,9 @@ import re
 from dataclasses import dataclass
 from typing import NoReturn
 
+from oddseam.arrays import Point
 from oddseam.errors import PickError
 
-Point = tuple[float, float, float]
 _TOKEN = re.compile(
     r"""\s*(?:(?P<text>"[^"]*"|'[^']*')|(?P<range>\d+-\d+)|(?P<number>[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)
     |(?P<word>[^\W\d][\w.:-]*)|(?P<mark>[(),])|(?P<end>$))""",

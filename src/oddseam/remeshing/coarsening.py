@@ -17,7 +17,7 @@ from oddseam.errors import Refusal
 from oddseam.findings.judging import judged, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.triangles import area_vectors
+from oddseam.geometry.triangles import areas, cone_volumes
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_triangles, measure_loss, vanished_pieces
 from oddseam.model.proof import worse
@@ -165,8 +165,7 @@ def _of_shape(mesh: Mesh, sheets: Sheets, goal: int) -> Bounds:
     middle = np.mean(mesh.box, axis=0)
 
     def measured(corners: Array) -> Array:
-        vectors = area_vectors(corners)
-        return np.column_stack([np.linalg.norm(vectors, axis=1), ((corners[:, 0] - middle) * vectors).sum(axis=1) / 3])
+        return np.column_stack([areas(corners), cone_volumes(corners, middle)])
 
     area, volume = in_runs(measured, mesh.nodes, mesh.triangulation.triangles).sum(axis=0).tolist()
     spare = _OPEN_MEAN * mesh.diagonal * area

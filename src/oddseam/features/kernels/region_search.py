@@ -12,7 +12,7 @@ from oddseam.features.kernels.patch_growth import edges_on, grow, nodes_on, smoo
 from oddseam.geometry.kernels.primitive_guesses import fit_kind
 
 #: A surface is fitted to no more facets than this.
-SAMPLE = 400
+_SAMPLE = 400
 #: Up to so many facets, normals are smoothed so often to guess at a surface, against noise of short facets.
 HOODS, _SWEEPS = (24, 96, 384, 1536, 6144), (0, 2, 6, 14, 30)
 #: A region grows by this factor at most before the surface is fitted to it again.
@@ -54,8 +54,6 @@ class Near(NamedTuple):
     distance: float
     cosine: float
     off: float
-    hopeless: float
-    steps: int
 
 
 @helper
@@ -82,10 +80,10 @@ def _level(count, ground):
 def fit_facets(kind, facets, is_whole, least, ground, near, q):
     """Whether a surface of a kind lies near facets, with at least so many nodes; ``q`` (8,) gets its numbers."""
     count = facets.shape[0]
-    if count > SAMPLE:
-        step = (count - 1) / (SAMPLE - 1)
-        some = np.empty(SAMPLE, np.int32)
-        for i in range(SAMPLE):
+    if count > _SAMPLE:
+        step = (count - 1) / (_SAMPLE - 1)
+        some = np.empty(_SAMPLE, np.int32)
+        for i in range(_SAMPLE):
             some[i] = facets[min(int(i * step), count - 1)]
         facets = some
     points = np.empty((3 * facets.shape[0], 3))
@@ -108,7 +106,7 @@ def fit_facets(kind, facets, is_whole, least, ground, near, q):
         if found < 3:
             return False
         here, there = middles[:found], directions[:found]
-    return fit_kind(kind, points[:n], here, there, near.off, near.hopeless, near.steps, q)
+    return fit_kind(kind, points[:n], here, there, near.off, q)
 
 
 @kernel

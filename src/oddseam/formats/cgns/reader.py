@@ -33,8 +33,6 @@ def read(path: Path, data: Data) -> Mesh:
     try:
         with h5py.File(path, "r") as file:
             return _Base(path, file, len(data)).mesh()
-    except FormatError:
-        raise
     except (OSError, RuntimeError) as error:
         raise damaged(path, error) from error
 

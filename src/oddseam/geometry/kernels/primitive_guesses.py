@@ -14,6 +14,8 @@ from oddseam.geometry.kernels.primitive_fits import fit_surface, solved, sum_of_
 
 #: So much of its trace is added to a form that may be singular.
 _RIDGE = 1e-14
+#: A fit that is off by more tolerances is given up once it hardly gets better; no fit takes more steps.
+_HOPELESS, _MOST = 30.0, 60
 #: A surface whose middle is farther away, in sizes of what it is fitted to, or that is larger, is as good as flat.
 _FARTHEST, _LARGEST = 1000.0, 100.0
 #: Half angles of cones, in degrees: beyond these they are cylinders and planes.
@@ -263,7 +265,7 @@ def _guessed(kind, points, at, normals, q):
 
 
 @helper
-def _fitted(kind, points, at, normals, worst, most, q):
+def _fitted(kind, points, at, normals, worst, q):
     """The mean squared distance to the surface of a kind, infinite if there is none or it is as good as flatter."""
     if not _guessed(kind, points, at, normals, q):
         return np.inf
@@ -273,7 +275,7 @@ def _fitted(kind, points, at, normals, worst, most, q):
     if not np.isfinite(total):
         return np.inf
     if kind > 0:
-        fit_surface(kind, q, points, worst, most)
+        fit_surface(kind, q, points, worst, _MOST)
         q[6], q[7] = abs(q[6]), abs(q[7])
         for i in range(3):
             if not abs(q[i]) < _FARTHEST:
@@ -286,11 +288,10 @@ def _fitted(kind, points, at, normals, worst, most, q):
 
 
 @kernel
-def fit_kind(kind, points, at, normals, tolerance, hopeless, most, q):
+def fit_kind(kind, points, at, normals, tolerance, q):
     """Fit a surface of a kind to points (n, 3), with normals (k, 3) at places (k, 3); whether it is near enough.
 
-    ``q`` (8,) gets its numbers.  ``tolerance`` bounds the root mean square of the distances; a fit that is off by
-    ``hopeless`` tolerances may be given up, and none takes more than ``most`` steps.
+    ``q`` (8,) gets its numbers.  ``tolerance`` bounds the root mean square of the distances.
     """
     n = points.shape[0]
     middle, size = np.zeros(3), 0.0
@@ -308,7 +309,7 @@ def fit_kind(kind, points, at, normals, tolerance, hopeless, most, q):
             local[k, i] = (points[k, i] - middle[i]) / size
         for k in range(at.shape[0]):
             places[k, i] = (at[k, i] - middle[i]) / size
-    off2 = _fitted(kind, local, places, normals, hopeless * tolerance / size, most, q)
+    off2 = _fitted(kind, local, places, normals, _HOPELESS * tolerance / size, q)
     if not np.sqrt(off2) * size <= tolerance:
         return False
     if kind == 2:  # the point of the axis nearest to the points
