@@ -40,7 +40,7 @@ def measure(n: int, folder: Path) -> list[float]:
 
     mesh = timed(lambda: oddseam.read_mesh(path, unit="mm"))
     middle = (n / 2 + 0.3, n / 2 + 0.2, 0.0)
-    cut = timed(lambda: oddseam.cut_opening(mesh, at=middle, diameter=6.0))
+    cut = timed(lambda: oddseam.cut(mesh, at=middle, diameter=6.0))
     timed(lambda: oddseam.refine(mesh, f"sphere ({n / 3}, {n / 3}, 0) 6", times=1))
     timed(lambda: oddseam.write_mesh(cut, folder / "plain.bdf"))
     timed(lambda: oddseam.write_mesh(cut, folder / "careful.bdf", carry_loads=True, trim_references=True))

@@ -29,7 +29,9 @@ def main() -> None:
     parser.add_argument("--facets", type=int, nargs="*", default=[10_000, 100_000, 1_000_000])
     args = parser.parse_args()
     small = oddseam.Mesh.from_triangles(*torus(1000))
-    oddseam.make_sizes(oddseam.find_features(small), 1.0, per_turn=24, across=2).at(small.nodes)  # load the kernels
+    oddseam.make_sizes(oddseam.find_features(small), base=1.0, per_turn=24, across=2).at(
+        small.nodes
+    )  # load the kernels
     print(f"{'shape':>6} {'facets':>10} {'features':>9} {'patches':>8} {'curvature':>10} {'walls':>6} {'peak MB':>8}")
     shapes: dict[str, Callable[[int], tuple[np.ndarray, np.ndarray]]] = {"torus": torus, "plate": boxes}
     for name, shape in shapes.items():
@@ -39,10 +41,10 @@ def main() -> None:
             found = oddseam.find_features(mesh)
             features = time.perf_counter() - start
             start = time.perf_counter()
-            oddseam.make_sizes(mesh, mesh.diagonal / 50, per_turn=48)
+            oddseam.make_sizes(mesh, base=mesh.diagonal / 50, per_turn=48)
             curvature = time.perf_counter() - start
             start = time.perf_counter()
-            oddseam.make_sizes(mesh, mesh.diagonal / 50, across=2)
+            oddseam.make_sizes(mesh, base=mesh.diagonal / 50, across=2)
             walls = time.perf_counter() - start
             peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
             print(

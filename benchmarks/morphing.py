@@ -132,7 +132,7 @@ def of_other_topology(random: np.random.Generator, seed: int) -> tuple[oddseam.M
         else:  # an opening appears
             gone = (middle[:, 2] < 1e-9) & (np.abs(middle[:, :2] - (60, 10)) < (15, 6)).all(axis=1)
         ids = ", ".join(str(k) for k in less.elements["quad"].ids[gone].tolist()).replace(",", "")
-        return whole, facets(oddseam.drop_unused_nodes(oddseam.delete(less, f"ids {ids}")))
+        return whole, facets(oddseam.delete(less, f"ids {ids}", unused_nodes=True))
     one, two = pairs[case]
     return solids.solid(one(random, 0.0, 1.0), kind), facets(solids.solid(two(random, 0.1, fine)))
 
@@ -172,7 +172,7 @@ def main(first: int, count: int) -> None:
         mesh = made(random, seed, 0.0, 1.0)
         target = facets(made(random, seed, 0.12, random.uniform(1.3, 2.0)))
         try:
-            new = oddseam.morph(mesh, oddseam.NewShape(target))
+            new = oddseam.morph(mesh, oddseam.Shape(target))
         except oddseam.OddSeamError as error:
             said["refused"] += 1
             print(f"seed {seed}: {error}")
@@ -190,7 +190,7 @@ def main(first: int, count: int) -> None:
     for seed in range(first, first + count):
         mesh, target = of_other_topology(np.random.default_rng(seed), seed)
         try:
-            oddseam.morph(mesh, oddseam.NewShape(target))
+            oddseam.morph(mesh, oddseam.Shape(target))
             print(f"seed {seed}: another topology, and morphed")
         except oddseam.Refusal as error:
             known += "topology" in str(error)

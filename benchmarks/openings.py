@@ -110,7 +110,7 @@ def trial(seed: int, tally: collections.Counter, keep: pathlib.Path | None) -> N
         tally,
         deck,
         keep,
-        lambda: oddseam.cut_opening(mesh, **settings),
+        lambda: oddseam.cut(mesh, **settings),
         bool(settings["collars"]),
     )
     if cut is None:
@@ -128,7 +128,7 @@ def trial(seed: int, tally: collections.Counter, keep: pathlib.Path | None) -> N
     near = tuple(rim[0])
     attempt(seed, "fill", cut, -1, tally, deck, keep, lambda: oddseam.fill(cut, near=near), True)
     if shape == "round":
-        attempt(seed, "move", cut, 0, tally, deck, keep, lambda: oddseam.move_opening(cut, near=near, to=step))
+        attempt(seed, "move", cut, 0, tally, deck, keep, lambda: oddseam.change_openings(cut, near=near, to=step))
     if settings["collars"] and bent != "double":
         ring = "ids " + " ".join(map(str, ring_round(cut, rim, len(settings["collars"]))))
         vector = tuple(straight * random.uniform(5.0, 15.0) * random.choice([-1.0, 1.0]))

@@ -18,21 +18,22 @@ import oddseam.demo
 SHOTS = Path(__file__).parent / "screenshots"
 STORY = "oddseam demo -o demo"
 TERMINALS = {
+    "help": "oddseam --help",
     "survey": "oddseam survey inlet_cowl.stl --unit mm",
     "mend": "oddseam mend inlet_cowl.stl --unit mm --fins 6 -o mended.seam",
     "remesh": "oddseam remesh mended.seam --size 4 -o even.seam",
     "coarsen": "oddseam coarsen mended.seam --deviation 0.2 -o near.seam",
     "features": "oddseam features mended.seam -o patches.seam",
     "measure": "oddseam measure patches.seam",
-    "chambers": "oddseam chambers mended.seam --at 99,0,90 --at 0,0,75",
+    "chambers": "oddseam chambers mended.seam --inside 99,0,90 --inside 0,0,75",
 }
 #: What has more lines than this is set in two columns; longer lines go on in the next one.
 LINES, WIDE = 60, 132
 PICTURES = {
-    "hand_wheel": "oddseam picture wheel.seam --plain --direction 0.8,-1,1.1",
-    "openings": "oddseam picture row.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.8 --plain",
-    "splice": "oddseam picture spliced.bdf --unit mm --before draft_tube.bdf --direction=-1,-0.6,0.5 --plain",
-    "picture_quads": "oddseam picture arm_quads.seam --before latch_arm.stl --unit mm --direction top --plain",
+    "hand_wheel": "oddseam picture wheel.seam --plain --view 0.8,-1,1.1",
+    "openings": "oddseam picture row.bdf --unit mm --before draft_tube.bdf --view -1,-0.6,0.8 --plain",
+    "splice": "oddseam picture spliced.bdf --unit mm --before draft_tube.bdf --view -1,-0.6,0.5 --plain",
+    "picture_quads": "oddseam picture arm_quads.seam --before latch_arm.stl --unit mm --view top --plain",
     "picture_sizes": "oddseam picture patches.seam --sizes cowl.npz",
     "picture_patches": "oddseam picture patches.seam --colour patch",
     "picture_cut_quality": "oddseam picture even.seam --cut x=0 --colour minimum-angle",
@@ -40,23 +41,22 @@ PICTURES = {
 
 
 TUBE = (
-    "oddseam fill draft_tube.bdf --unit mm --near=-49,-309,180 -o closed.bdf",
-    "oddseam cut closed.bdf --unit mm --at=-300,-100,250 --shape slot --length 120 --width 40 --turn 30 --collars 8,8 "
+    "oddseam fill draft_tube.bdf --unit mm --near -49,-309,180 -o closed.bdf",
+    "oddseam cut closed.bdf --unit mm --at -300,-100,250 --kind slot --length 120 --width 40 --angle 30 --collars 8,8 "
     "-o slot.bdf",
     "oddseam repeat slot.bdf 'near (420,242,560) flat 5' --unit mm --times 1 --axis 0,0,1 --angle 270 -o four.bdf",
     "oddseam fill four.bdf --unit mm --below 20 -o nobolts.bdf",
-    "oddseam cut nobolts.bdf --unit mm --table bolts.csv -o row.bdf",
-    "oddseam imprint draft_tube.bdf --unit mm --circle 40 --near=-300,-110,300 --along=0.94,0.34,0 --count 24 "
+    "oddseam cut nobolts.bdf --unit mm --table bolt_row.csv -o row.bdf",
+    "oddseam imprint draft_tube.bdf --unit mm --circle 40 --near -300,-110,300 --direction 0.94,0.34,0 --count 24 "
     "-o ring.seam",
-    "oddseam lift ring.seam 'cylinder (-394,-144,300) (-253,-93,300) 40.2' --height 30 --taper 8 --rounding 6 "
-    "-o boss.bdf",
-    "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 78' boss.bdf --unit mm --within 0.5 -o spliced.bdf",
+    "oddseam lift ring.seam 'cylinder (-394,-144,300) (-253,-93,300) 40.2' --by 30 --taper 8 --rounding 6 -o boss.bdf",
+    "oddseam splice draft_tube.bdf 'sphere (-315,-114,300) 78' boss.bdf --unit mm --distance 0.5 -o spliced.bdf",
 )
 
 
 MORPH = (
     "oddseam morph bearing_block.bdf --unit mm --bore 0,20,25=41.5 --offset 'near (-54,20,14) flat 5=4' -o revised.bdf "
-    "--pictures . --direction=-0.8,-1.5,0.7"
+    "--picture displacement.png --view -0.8,-1.5,0.7"
 )
 
 
@@ -65,9 +65,9 @@ def hand_wheel(folder: Path) -> None:
     rim_path, spokes_path = oddseam.demo.write_hand_wheel(folder)
     wheel = oddseam.mend(oddseam.read_mesh(rim_path, unit="mm"))
     spokes = oddseam.mend(oddseam.read_mesh(spokes_path, unit="mm"), close="none")
-    ends = [(end, oddseam.rim_points(spokes, near=end["centre"])) for end in oddseam.list_openings(spokes)]
+    ends = [(end, oddseam.rim_points(spokes, near=end.centre)) for end in oddseam.list_openings(spokes)]
     for end, loop in ends:
-        wheel = oddseam.imprint(wheel, loop, closed=True, opening=True, direction=end["axis"])
+        wheel = oddseam.imprint(wheel, through=loop, closed=True, opening=True, direction=end.axis)
     wheel = oddseam.combine(wheel, other=spokes)
     for _, loop in ends:
         wheel = oddseam.stitch(wheel, one=loop[0], moves="one")
@@ -116,13 +116,12 @@ def main() -> None:
         oddseam.demo.write_latch_arm(folder / "latch_arm.stl")
         run("oddseam remesh latch_arm.stl --unit mm --size 1.5 --quads -o arm_quads.seam", folder)
         oddseam.demo.write_draft_tube(folder / "draft_tube.bdf")
-        oddseam.demo.write_bolt_row(folder / "bolts.csv")
+        oddseam.demo.write_bolt_row(folder / "bolt_row.csv")
         for command in TUBE:
             run(command, folder)
         oddseam.demo.write_bearing_block(folder / "bearing_block.bdf")
         run(MORPH, folder)
-        for name, shot in (("displacement", "morph"), ("quality", "morph_quality")):
-            (SHOTS / f"{shot}.png").write_bytes((folder / f"{name}.png").read_bytes())
+        (SHOTS / "morph.png").write_bytes((folder / "displacement.png").read_bytes())
         hand_wheel(folder)
         for name, command in PICTURES.items():
             run(f"{command} -o {SHOTS.resolve() / name}.png", folder)

@@ -40,5 +40,5 @@ for name in ("inlet_cowl_clean.stl", "inlet_cowl_clean.bdf", "inlet_cowl_clean.s
     written = oddseam.write_mesh(shell, name)
     print(f"{name}: rounded by {written.largest_rounding:.1g} at most; lost: {', '.join(written.lost) or 'nothing'}")
 
-oddseam.draw(raw, "before.png", title="Inlet cowl as it arrived", found=before)
-oddseam.draw(even, "after.png", title="Inlet cowl, mended and remeshed", found=after)
+oddseam.make_picture(raw, "before.png", title="Inlet cowl as it arrived", found=before)
+oddseam.make_picture(even, "after.png", title="Inlet cowl, mended and remeshed", found=after)

@@ -51,7 +51,7 @@ def calls() -> dict[str, tuple[Callable[..., Any], dict[str, Any]]]:
         getattr(oddseam, name)
     frame = laws.Frame()
     found = {}
-    for name in laws.NAMES:
+    for name in laws.OPERATIONS:
         prepare, do, _ = laws.OPERATIONS[name]
         function = RECORDED[name]
         found[function.__name__] = function, _arguments(function, do, prepare(laws.deck(), frame), frame)
@@ -62,18 +62,18 @@ def calls() -> dict[str, tuple[Callable[..., Any], dict[str, Any]]]:
     ):  # fmt: skip
         (folder / file).write_text(text)
     oddseam.write_mesh(mesh, folder / "a.seam")
-    field, drawn = oddseam.make_sizes(mesh, base=2.0), laws.OPERATIONS["name crease"][0](laws.deck(), frame)
+    field, drawn = oddseam.make_sizes(mesh, base=2.0), laws.creased(laws.deck(), frame)
     others: dict[str, dict[str, Any]] = {
-        "survey": {"mesh": mesh, "thin": False}, "measure": {"mesh": mesh, "nodes": [1, 2]}, "local_lengths": {"mesh": mesh, "what": "thickness"},
-        "find_chambers": {"mesh": mesh, "points": [(0, 0, 0)]}, "compare": {"before": mesh, "after": mesh},
+        "survey": {"mesh": mesh, "thin": False}, "measure": {"mesh": mesh, "nodes": [1, 2]}, "local_lengths": {"mesh": mesh, "of": "thickness"},
+        "find_chambers": {"mesh": mesh, "inside": [(0, 0, 0)]}, "compare": {"before": mesh, "after": mesh},
         "compare_ids": {"before": mesh, "after": mesh}, "list_pieces": {"mesh": mesh}, "list_openings": {"mesh": mesh},
-        "rim_points": {"mesh": mesh, "near": (0, 0, 0)}, "circle_points": {"centre": (0, 0, 0), "axis": (0, 0, 1), "radius": 1.0, "count": 12},
-        "read_openings": {"path": folder / "openings.csv"}, "describe_patches": {"mesh": mesh}, "list_creases": {"mesh": drawn},
+        "rim_points": {"mesh": mesh, "near": (0, 0, 0)}, "list_parts": {"mesh": mesh},
+        "read_openings": {"path": folder / "openings.csv"}, "list_patches": {"mesh": mesh}, "list_creases": {"mesh": drawn},
         "list_small": {"mesh": mesh, "below": 0.1}, "as_written": {"mesh": mesh, "format": "stl"}, "prove": {"mesh": mesh},
         "read_mesh": {"path": folder / "a.seam"}, "write_mesh": {"mesh": mesh, "path": folder / "b.stl"},
         "read_changes": {"path": folder / "changes.toml"}, "read_targets": {"path": folder / "targets.csv"},
-        "list_picked": {"mesh": mesh, "what": "all"}, "pick": {"mesh": mesh, "what": "all"}, "make_sizes": {"mesh": mesh, "base": 2.0},
-        "read_rules": {"path": folder / "rules.toml"}, "draw": {"mesh": mesh, "path": folder / "c.png", "plain": True, "sizes": field},
+        "list_picked": {"mesh": mesh, "pick": "all"}, "pick": {"mesh": mesh, "pick": "all"}, "make_sizes": {"mesh": mesh, "base": 2.0},
+        "read_rules": {"path": folder / "rules.toml"}, "make_picture": {"mesh": mesh, "path": folder / "c.png", "plain": True, "sizes": field},
     }  # fmt: skip
     return found | {name: (getattr(oddseam, name), given) for name, given in others.items()}
 

@@ -194,3 +194,13 @@ def bent_pipe(sides, steps, rows=1, radius=6.0, bend=20.0):
     at = np.arange(len(points)).reshape(-1, sides)
     a, b, c, d = _quads_round(at)
     return points, np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
+
+
+def circle_points(centre, axis, radius, count):
+    """Points on a circle."""
+    axis = np.array(axis) / np.linalg.norm(axis)
+    across = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
+    across /= np.linalg.norm(across)
+    turn = np.arange(count)[:, None] * 2 * np.pi / count
+    ring = np.cos(turn) * across + np.sin(turn) * np.cross(axis, across)
+    return [tuple(point) for point in (np.array(centre) + radius * ring).tolist()]

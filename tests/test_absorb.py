@@ -21,7 +21,7 @@ def with_creases(shape, **more) -> oddseam.Mesh:
 def kinds(mesh: oddseam.Mesh, below: float) -> dict[str, int]:
     found: dict[str, int] = {}
     for row in oddseam.list_small(mesh, below=below):
-        found[row["kind"]] = found.get(row["kind"], 0) + 1
+        found[row.kind] = found.get(row.kind, 0) + 1
     return found
 
 
@@ -46,7 +46,7 @@ def test_small_chamfers_become_sharp_edges_and_corners():
     mesh = with_creases(shapes.chamfered_box(cut=0.1))
     assert len(mesh.patches.table) == 26 and kinds(mesh, 0.3) == {"edge": 24, "sliver": 12}
     rows = oddseam.list_small(mesh, below=0.3)
-    assert rows[0]["width"] == pytest.approx(0.1 * 2**0.5)
+    assert rows[0].width == pytest.approx(0.1 * 2**0.5)
     sharp = oddseam.absorb(mesh, below=0.3)
     proof = oddseam.prove(sharp)
     assert proof.is_closed and proof.is_clean and sharp.n_elements == 12
@@ -92,7 +92,7 @@ def test_a_tapered_strip_goes_to_its_tip():
 def test_two_creases_side_by_side_become_one(boss):
     assert kinds(boss, 0.3) == {"double edge": 1}
     row = oddseam.list_small(boss, below=0.3)[0]
-    assert row["width"] == pytest.approx(0.1) and row["length"] == pytest.approx(6.0)
+    assert row.width == pytest.approx(0.1) and row.length == pytest.approx(6.0)
     new = oddseam.absorb(boss, below=0.3)
     proof = oddseam.prove(new)
     assert proof.is_closed and proof.is_clean and steps(new)["merge double edges"] == 1
@@ -177,9 +177,10 @@ def test_a_size_that_makes_no_sense_is_refused(below):
         oddseam.absorb(with_creases(shapes.cube()), below=below)
 
 
-def test_a_mesh_without_creases_is_refused():
-    with pytest.raises(oddseam.Refusal, match="no creases"):
-        oddseam.absorb(shapes.mesh(shapes.cube(), unit="mm"), below=0.1)
+def test_creases_are_found_where_there_are_none():
+    bare = shapes.mesh(shapes.chamfered_box(cut=0.1), unit="mm")
+    found = oddseam.find_features(bare, crease=10.0)
+    assert oddseam.absorb(bare, below=0.3, crease=10.0).digest == oddseam.absorb(found, below=0.3).digest
 
 
 @settings(max_examples=25, deadline=None)
@@ -198,14 +199,14 @@ def test_nothing_gets_worse_whatever_is_asked(cut, below, size, seed):
 
 def test_the_command_lists_and_merges(run, tmp_path):
     oddseam.write_mesh(shapes.mesh(shapes.chamfered_box(cut=0.1), unit="mm"), tmp_path / "box.stl")
-    listed = run("absorb", "box.stl", "--unit", "mm", "--below", "0.3", "--crease", "10")
+    listed = run("small", "box.stl", "--unit", "mm", "--below", "0.3", "--crease", "10")
     assert listed.returncode == 0 and "24 edges, 12 slivers" in listed.stdout and "plane" in listed.stdout
-    table = run("absorb", "box.stl", "--unit", "mm", "--below", "0.3", "--crease", "10", "--json")
+    table = run("small", "box.stl", "--unit", "mm", "--below", "0.3", "--crease", "10", "--json")
     assert len(json.loads(table.stdout)["small"]) == 36
     done = run("absorb", "box.stl", "--unit", "mm", "--below", "0.3", "--crease", "10", "-o", "sharp.stl")
     assert done.returncode == 0 and "merge slivers" in done.stdout
     assert oddseam.prove(oddseam.read_mesh(tmp_path / "sharp.stl", unit="mm")).volume == pytest.approx(3200, rel=1e-4)
-    wrong = run("absorb", "box.stl", "--unit", "mm", "--below", "-1")
+    wrong = run("small", "box.stl", "--unit", "mm", "--below", "-1")
     assert wrong.returncode == 2 and "not positive" in wrong.stderr and "Traceback" not in wrong.stderr
 
 
@@ -226,16 +227,16 @@ def drawn_on_a_sheet(*lines) -> oddseam.Mesh:
     nodes, triangles = shapes.sheet(40)
     mesh = oddseam.find_features(shapes.mesh((nodes / nodes.max(axis=0).max() * 20.0, triangles), unit="mm"))
     for line in lines:
-        mesh = oddseam.draw_crease(mesh, through=line)
+        mesh = oddseam.make_creases(mesh, through=line)
     return mesh
 
 
 def test_creases_within_a_patch_that_run_side_by_side_are_seen_and_merged():
     mesh = drawn_on_a_sheet([(5, 10.1, 0), (15, 10.1, 0)], [(5, 10.15, 0), (15, 10.15, 0)])
     (row,) = oddseam.list_small(mesh, below=0.1)
-    assert row["kind"] == "double edge" and row["width"] == pytest.approx(0.05) and row["length"] == pytest.approx(10.0)
+    assert row.kind == "double edge" and row.width == pytest.approx(0.05) and row.length == pytest.approx(10.0)
     merged = oddseam.absorb(mesh, below=0.1)
-    assert oddseam.list_small(merged, below=0.1) == [] and steps(merged)["merge double edges"] == 1
+    assert not len(oddseam.list_small(merged, below=0.1)) and steps(merged)["merge double edges"] == 1
 
 
 def test_a_crease_beside_a_rim_is_merged_and_a_worse_element_is_said():

@@ -33,7 +33,7 @@ class Thing:
         return replace(self, account=account)
 
 
-@recorded("double")
+@recorded()
 def double(thing: Thing, *, times: int = 2, names: tuple[str, ...] = (), progress=None) -> tuple[Thing, Outcome]:
     """Multiply."""
     if times < 0:

@@ -23,7 +23,7 @@ def rich() -> oddseam.Mesh:
     mesh = shapes.mesh(shapes.chamfered_box(), unit="mm")
     mesh = oddseam.find_features(mesh)
     mesh = oddseam.make_part(mesh, "patch 'plane 1'", name="lid", boundary="wall")
-    return oddseam.add_group(mesh, "held", "near (0,0,5)", of="nodes")
+    return oddseam.make_group(mesh, "near (0,0,5)", name="held", of="nodes")
 
 
 @pytest.mark.parametrize(
@@ -86,7 +86,7 @@ def test_an_entry_names_all_meshes_that_went_in():
     assert oddseam.combine(one, other=two).account.last.inputs == (one.digest, two.digest)
     block, larger = (oddseam.find_features(shapes.mesh(shapes.grid_cube(4), unit="mm")) for _ in range(2))
     larger = oddseam.morph(larger, [oddseam.Scale("all", 1.1, (0, 0, 0))])
-    followed = oddseam.morph(block, [oddseam.NewShape(larger)])
+    followed = oddseam.morph(block, [oddseam.Shape(larger)])
     assert followed.account.last.inputs == (block.digest, larger.digest)
 
 
@@ -103,14 +103,14 @@ def test_a_script_that_passes_lists_checks_strictly(tmp_path):
     script.write_text(
         "import numpy as np\nimport oddseam\n\n"
         'mesh = oddseam.read_mesh("part.stl", unit="mm")\n'
-        "mesh = oddseam.cut_opening(mesh, at=[9, 3, 0], diameter=2, nodes=12, collars=[0.4], direction=np.array([0.0, 0.0, 1.0]))\n"
+        "mesh = oddseam.cut(mesh, at=[9, 3, 0], diameter=2, rim_nodes=12, collars=[0.4], direction=np.array([0.0, 0.0, 1.0]))\n"
         "mesh = oddseam.fill(mesh, near=[[1, 2, 3], [4, 5, 6]])\n"
         "mesh = oddseam.fill(mesh, nodes=[1, 2, 3])\n"
-        "mesh = oddseam.imprint(mesh, [[0, 0, 0], [1, 0, 0]], direction=[0, 0, 1])\n"
+        "mesh = oddseam.imprint(mesh, through=[[0, 0, 0], [1, 0, 0]], direction=[0, 0, 1])\n"
         'mesh = oddseam.coarsen(mesh, facets=1000, limits={"minimum_angle": 5})\n'
         'mesh = oddseam.morph(mesh, [oddseam.Move("part lid", [0, 0, 1]), oddseam.Scale("all", 2, [0, 0, 0])])\n'
         'field = oddseam.make_sizes(mesh, base=2, zones=[oddseam.Zone("sphere", [0, 0, 0, 1], size=1)])\n'
-        "print(oddseam.find_chambers(mesh, [[0, 0, 0], (1, 2, 3)]), field, oddseam.survey(mesh).findings)\n"
+        "print(oddseam.find_chambers(mesh, inside=[[0, 0, 0], (1, 2, 3)]), field, oddseam.survey(mesh).findings)\n"
     )
     done = subprocess.run(
         [sys.executable, "-m", "mypy", "--strict", "--no-incremental", str(script)],

@@ -49,7 +49,7 @@ def test_solids_are_compared_by_their_skins():
 def test_from_the_command_line_with_a_picture(run, tmp_path):
     oddseam.write_mesh(block((10, 10, 10), (5, 5, 5)), tmp_path / "old.seam")
     oddseam.write_mesh(block((10, 10, 12), (5, 5, 5)), tmp_path / "new.seam")
-    done = run("compare", "old.seam", "new.seam", "--picture", "off.png", "--direction=-1,-1,1")
+    done = run("compare", "old.seam", "new.seam", "--picture", "off.png", "--view=-1,-1,1")
     assert done.returncode == 0, done.stderr
     assert "1000" in done.stdout and "1200" in done.stdout and "nodes moved" in done.stdout
     drawn = image.imread(tmp_path / "off.png")

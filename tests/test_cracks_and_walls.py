@@ -61,7 +61,7 @@ def test_a_gap_wider_than_the_tolerance_is_never_closed():
     mesh = apart(strip(0, 0.4, 5), strip(0.4 + 3e-4, 0.8, 5))
     mended = oddseam.mend(mesh, close="none")
     assert mended.digest == mesh.digest
-    sewn = oddseam.mend(mesh, close="none", width=4e-4)
+    sewn = oddseam.mend(mesh, close="none", gap=4e-4)
     assert sewn.connectivity.n_pieces == 1 and step(sewn, "sew cracks").largest_move <= 4e-4
 
 

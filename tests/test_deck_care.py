@@ -87,7 +87,7 @@ def test_lists_of_every_make(tmp_path):
 @pytest.mark.parametrize("form", ["bdf", "inp"])
 def test_sets_and_loads_go_to_what_comes_in_their_place(tmp_path, form):
     panel = read_panel(tmp_path, form)
-    fine = oddseam.remesh(panel, size=0.4, only="box (-0.5,8.5,-1) (5.5,12.5,1)")
+    fine = oddseam.remesh(panel, size=0.4, pick="box (-0.5,8.5,-1) (5.5,12.5,1)")
     oddseam.write_mesh(fine, tmp_path / f"new.{form}", carry_loads=True, trim_references=True)
     text = (tmp_path / f"new.{form}").read_text()
     new = set(np.setdiff1d(fine.element_ids, panel.element_ids).tolist())
@@ -132,13 +132,13 @@ def test_what_a_second_deck_does_not_bring_is_listed(tmp_path):
         assert name in cards
     assert any("frames of panel.bdf not brought along" in note for note in notes)
     other = oddseam.splice(
-        panel, "box (0.5,8.5,-1) (3.5,11.5,1)", replacement=panel.replaced(nodes=panel.nodes + 0.0), within=0.1
+        panel, "box (0.5,8.5,-1) (3.5,11.5,1)", replacement=panel.replaced(nodes=panel.nodes + 0.0), distance=0.1
     )
     assert any("cards of panel.bdf not brought along" in note for note in other.account.last.outcome.notes)
 
 
 @pytest.mark.parametrize(
-    "words", [("combine", "a.bdf", "b.bdf", "-o", "b.bdf"), ("splice", "a.bdf", "ids 1", "b.bdf", "-o", "b.bdf", "--within", "1"),
+    "words", [("combine", "a.bdf", "b.bdf", "-o", "b.bdf"), ("splice", "a.bdf", "ids 1", "b.bdf", "-o", "b.bdf", "--distance", "1"),
               ("imprint", "a.bdf", "--rim-of", "b.bdf", "--near", "0,0,0", "-o", "b.bdf"),
               ("picture", "a.bdf", "--before", "b.bdf", "-o", "b.bdf"), ("compare", "a.bdf", "b.bdf", "--picture", "b.bdf")],
 )  # fmt: skip
@@ -172,7 +172,7 @@ def test_a_working_file_says_when_loads_are_carried(tmp_path, run):
 
 def test_parts_and_groups_of_a_keyword_deck_go_out_as_they_are(tmp_path):
     panel = read_panel(tmp_path, "inp")
-    patch = oddseam.make_part(oddseam.add_group(panel, "spot", "ids 1-5"), "ids 1-5", name="patch")
+    patch = oddseam.make_part(oddseam.make_group(panel, "ids 1-5", name="spot"), "ids 1-5", name="patch")
     patch = oddseam.assign_property(patch, thickness=5.0, parts=("patch",))
     written = oddseam.write_mesh(patch, tmp_path / "parts.inp")
     back = oddseam.read_mesh(tmp_path / "parts.inp")
@@ -181,7 +181,7 @@ def test_parts_and_groups_of_a_keyword_deck_go_out_as_they_are(tmp_path):
     assert back.element_ids[back.groups.elements["SPOT"]].tolist() == [1, 2, 3, 4, 5]
     assert len(back.groups.elements["LEFT"]) == 70  # what other keywords say of it still holds
     assert any("LEFT_REST" in line for line in written.converted)
-    metres = oddseam.change_unit(panel, unit="m")
+    metres = oddseam.convert(panel, to_unit="m")
     oddseam.write_mesh(metres, tmp_path / "metres.inp")
     assert [part.thickness for part in oddseam.read_mesh(tmp_path / "metres.inp").parts] == [0.00002, 0.00003]
 
@@ -189,7 +189,7 @@ def test_parts_and_groups_of_a_keyword_deck_go_out_as_they_are(tmp_path):
 def test_new_elements_are_of_the_family_of_their_part(tmp_path):
     text = decks.keyword_panel().replace("TYPE=S4", "TYPE=CPS4")
     (tmp_path / "flat.inp").write_text(text)
-    cut = oddseam.cut_opening(oddseam.read_mesh(tmp_path / "flat.inp", unit="mm"), at=(9, 3, 0), diameter=1.5)
+    cut = oddseam.cut(oddseam.read_mesh(tmp_path / "flat.inp", unit="mm"), at=(9, 3, 0), diameter=1.5)
     oddseam.write_mesh(cut, tmp_path / "cut.inp")
     types = {options["TYPE"] for name, options, _ in decks.keyword_blocks((tmp_path / "cut.inp").read_text())
              if name == "ELEMENT"}  # fmt: skip

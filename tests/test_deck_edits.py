@@ -17,16 +17,16 @@ def shells(mesh: oddseam.Mesh) -> oddseam.Mesh:
 
 ROUND_HOLE = "box (3.5,3.5,-1) (8.5,8.5,1)"
 OPERATIONS = {
-    "lift": lambda mesh: oddseam.lift(mesh, ROUND_HOLE, height=1.0, taper=10.0),
+    "lift": lambda mesh: oddseam.lift(mesh, ROUND_HOLE, by=1.0, taper=10.0),
     "remesh": lambda mesh: oddseam.remesh(shells(mesh), size=0.8),
     "remesh by quads": lambda mesh: oddseam.remesh(shells(mesh), size=1.0, quads=True),
-    "remesh a pick": lambda mesh: oddseam.remesh(mesh, size=0.5, only=ROUND_HOLE),
+    "remesh a pick": lambda mesh: oddseam.remesh(mesh, size=0.5, pick=ROUND_HOLE),
     "coarsen": lambda mesh: oddseam.coarsen(shells(mesh), deviation=0.01),
     "refine": lambda mesh: oddseam.refine(mesh, ROUND_HOLE, times=1),
-    "improve": lambda mesh: oddseam.improve(mesh, minimum_angle=20.0),
+    "improve": lambda mesh: oddseam.improve(mesh, limits={"minimum_angle": 20.0}),
     "mend": oddseam.mend,
     "weld": lambda mesh: oddseam.weld(oddseam.delete(mesh, "ids 1"), tolerance=0.4),
-    "cut": lambda mesh: oddseam.cut_opening(mesh, at=(9, 3, 0), diameter=2.0),
+    "cut": lambda mesh: oddseam.cut(mesh, at=(9, 3, 0), diameter=2.0),
     "fill": lambda mesh: oddseam.fill(mesh, near=(5, 6, 0)),
     "delete": lambda mesh: oddseam.delete(mesh, ROUND_HOLE),
     "repeat": lambda mesh: oddseam.repeat(mesh, "box (0.5,8.5,-1) (2.5,10.5,1)", times=1, vector=(3.0, 0.0, 0.0)),
@@ -92,9 +92,9 @@ def test_new_nodes_take_the_frames_of_those_beside(tmp_path):
     (tmp_path / "framed.bdf").write_text("\n".join([*lines, ""]))
     panel = oddseam.read_mesh(tmp_path / "framed.bdf", unit="mm")
     for new in (
-        oddseam.cut_opening(panel, at=(10.5, 1.5, 0), diameter=1.2),
+        oddseam.cut(panel, at=(10.5, 1.5, 0), diameter=1.2),
         oddseam.fill(panel, near=(5, 6, 0)),
-        oddseam.remesh(panel, size=0.4, only="box (0.5,0.5,-1) (3.5,11.5,1)"),
+        oddseam.remesh(panel, size=0.4, pick="box (0.5,0.5,-1) (3.5,11.5,1)"),
     ):
         oddseam.write_mesh(new, tmp_path / "new.bdf")
         cards = {
@@ -117,16 +117,16 @@ def test_a_rim_keeps_its_ids_where_its_number_stays(tmp_path):
     path = tmp_path / "panel.bdf"
     path.write_text(decks.bulk_panel())
     panel = oddseam.read_mesh(path, unit="mm")
-    cut = oddseam.cut_opening(panel, at=(9.2, 3, 0), diameter=1.6, nodes=16)
-    (row,) = [row for row in oddseam.list_openings(cut) if row["nodes"] == 16]
-    assert row["length"] == pytest.approx(1.6, rel=0.02) == pytest.approx(row["width"], rel=0.02)
+    cut = oddseam.cut(panel, at=(9.2, 3, 0), diameter=1.6, rim_nodes=16)
+    (row,) = [row for row in oddseam.list_openings(cut) if row.rim_nodes == 16]
+    assert row.length == pytest.approx(1.6, rel=0.02) == pytest.approx(row.width, rel=0.02)
     for more in ({"diameter": 2.2}, {"to": (9.2, 8.5, 0)}, {"to": (9.5, 3.2, 0), "diameter": 1.2}):
-        moved = oddseam.move_opening(cut, near=tuple(cut.nodes[cut.node_ids == row["ids"][0]][0]), **more)
-        (now,) = [other for other in oddseam.list_openings(moved) if other["nodes"] == 16]
-        assert sorted(now["ids"]) == sorted(row["ids"])
-        was = {n: cut.nodes[cut.node_ids == n][0] - row["centre"] for n in row["ids"]}
-        for number in row["ids"]:
-            there = moved.nodes[moved.node_ids == number][0] - now["centre"]
+        moved = oddseam.change_openings(cut, near=tuple(cut.nodes[cut.node_ids == row.ids[0]][0]), **more)
+        (now,) = [other for other in oddseam.list_openings(moved) if other.rim_nodes == 16]
+        assert sorted(now.ids) == sorted(row.ids)
+        was = {n: cut.nodes[cut.node_ids == n][0] - row.centre for n in row.ids}
+        for number in row.ids:
+            there = moved.nodes[moved.node_ids == number][0] - now.centre
             cosine = there @ was[number] / np.linalg.norm(there) / np.linalg.norm(was[number])
             assert cosine > 0.9
 
@@ -135,7 +135,7 @@ def test_what_goes_and_is_referred_to_is_named_in_the_account(tmp_path):
     path = tmp_path / "panel.bdf"
     path.write_text(decks.bulk_panel())
     panel = oddseam.read_mesh(path, unit="mm")
-    cut = oddseam.cut_opening(panel, at=(3, 9.5, 0), diameter=2.0)
+    cut = oddseam.cut(panel, at=(3, 9.5, 0), diameter=2.0)
     notes = "\n".join(cut.account.last.outcome.notes)
     gone = np.setdiff1d(panel.node_ids, cut.node_ids)
     assert len(gone) and "node(s) go that cards refer to" in notes and "SET1" in notes
@@ -143,12 +143,12 @@ def test_what_goes_and_is_referred_to_is_named_in_the_account(tmp_path):
 
 def test_openings_have_length_and_width_and_borders_are_told_apart(panel):
     rows = oddseam.list_openings(panel)
-    assert [row["kind"] for row in rows] == ["rim", "border"]
-    assert (rows[0]["length"], rows[0]["width"]) == pytest.approx((2.0, 2.0))
-    assert (rows[1]["length"], rows[1]["width"]) == pytest.approx((12.0, 12.0))
-    slot = oddseam.cut_opening(panel, at=(9, 3, 0), shape="slot", length=3.0, width=1.2, turn=20.0, nodes=40)
-    (row,) = [row for row in oddseam.list_openings(slot) if row["kind"] == "rim" and row["centre"][0] > 8]
-    assert row["length"] == pytest.approx(3.0, rel=0.02) and row["width"] == pytest.approx(1.2, rel=0.02)
+    assert [row.kind for row in rows] == ["rim", "border"]
+    assert (rows[0].length, rows[0].width) == pytest.approx((2.0, 2.0))
+    assert (rows[1].length, rows[1].width) == pytest.approx((12.0, 12.0))
+    slot = oddseam.cut(panel, at=(9, 3, 0), kind="slot", length=3.0, width=1.2, angle=20.0, rim_nodes=40)
+    (row,) = [row for row in oddseam.list_openings(slot) if row.kind == "rim" and row.centre[0] > 8]
+    assert row.length == pytest.approx(3.0, rel=0.02) and row.width == pytest.approx(1.2, rel=0.02)
     with pytest.raises(oddseam.Refusal, match="outer border of a flat sheet"):
         oddseam.fill(panel, near=(0, 0, 0))
     assert oddseam.fill(panel, below=50.0).account.last.outcome.steps[0].count == 1
@@ -156,8 +156,8 @@ def test_openings_have_length_and_width_and_borders_are_told_apart(panel):
 
 def test_bores_of_solids_are_listed():
     rows = oddseam.list_openings(solids.solid(solids.bored_block(), "hex"))
-    (row,) = [row for row in rows if row["kind"] == "bore"]
-    assert row["diameter"] == pytest.approx(20.0, rel=1e-3) and row["length"] == pytest.approx(40.0)
+    (row,) = [row for row in rows if row.kind == "bore"]
+    assert row.diameter == pytest.approx(20.0, rel=1e-3) and row.length == pytest.approx(40.0)
 
 
 def test_a_middle_in_the_air_is_refused_or_said(tmp_path):
@@ -165,17 +165,17 @@ def test_a_middle_in_the_air_is_refused_or_said(tmp_path):
     path.write_text(decks.bulk_panel())
     panel = oddseam.read_mesh(path, unit="mm")
     with pytest.raises(oddseam.Refusal, match="beside the surface"):
-        oddseam.cut_opening(panel, at=(6, 6, 0), diameter=0.6)  # in the hole
+        oddseam.cut(panel, at=(6, 6, 0), diameter=0.6)  # in the hole
     with pytest.raises(oddseam.Refusal, match="beside the surface"):
-        oddseam.cut_opening(panel, at=(15, 6, 0), diameter=0.6)
+        oddseam.cut(panel, at=(15, 6, 0), diameter=0.6)
     with pytest.raises(oddseam.Refusal, match="is 90 off the surface"):
-        oddseam.cut_opening(panel, at=(9, 3, 90), diameter=2.0)
-    cut = oddseam.cut_opening(panel, at=(9, 3, 0.5), diameter=2.0)
+        oddseam.cut(panel, at=(9, 3, 90), diameter=2.0)
+    cut = oddseam.cut(panel, at=(9, 3, 0.5), diameter=2.0)
     assert any("the middle was 0.5 off the surface" in note for note in cut.account.last.outcome.notes)
-    cut = oddseam.cut_opening(panel, at=(9, 3, 0), diameter=2.0, nodes=16)
-    rim = tuple(cut.nodes[cut.node_ids == next(r for r in oddseam.list_openings(cut) if r["nodes"] == 16)["ids"][0]][0])
+    cut = oddseam.cut(panel, at=(9, 3, 0), diameter=2.0, rim_nodes=16)
+    rim = tuple(cut.nodes[cut.node_ids == next(r for r in oddseam.list_openings(cut) if r.rim_nodes == 16).ids[0]][0])
     with pytest.raises(oddseam.Refusal, match="surface"):
-        oddseam.move_opening(cut, near=rim, to=(900.0, 3.0, 0.0))
+        oddseam.change_openings(cut, near=rim, to=(900.0, 3.0, 0.0))
 
 
 def part_areas(mesh: oddseam.Mesh) -> np.ndarray:
@@ -188,12 +188,12 @@ def part_areas(mesh: oddseam.Mesh) -> np.ndarray:
 
 def test_borders_between_parts_stay(panel):
     before = part_areas(panel)
-    across = oddseam.cut_opening(panel, at=(6.1, 2.5, 0), diameter=2.0, nodes=24)
+    across = oddseam.cut(panel, at=(6.1, 2.5, 0), diameter=2.0, rim_nodes=24)
     lost = before - part_areas(across)
     whole = np.pi  # of which the border at x = 6 leaves a little more on the right
     right = whole / 2 + 0.1 * 2.0
     assert lost == pytest.approx([whole - right, right], rel=0.03)
     for points in ([(3.5, 2.5, 0), (6, 2.5, 0), (8.5, 2.5, 0)], [(2, 1.5, 0), (10, 1.5, 0)]):
-        assert part_areas(oddseam.imprint(panel, points, closed=False, count=9)) == pytest.approx(before)
-    beside = oddseam.cut_opening(panel, at=(6.7, 2.4, 0), diameter=1.2)
+        assert part_areas(oddseam.imprint(panel, through=points, closed=False, count=9)) == pytest.approx(before)
+    beside = oddseam.cut(panel, at=(6.7, 2.4, 0), diameter=1.2)
     assert any("the border between parts did not stay" in line for line in beside.account.last.outcome.notes)

@@ -118,14 +118,14 @@ def bent(mesh: oddseam.Mesh) -> oddseam.Mesh:
 #: What may befall a deck; the strip lies along x, a unit wide.
 EDITS = {
     "delete": lambda mesh: oddseam.delete(mesh, "ids 501-1199"),
-    "cut": lambda mesh: oddseam.cut_opening(mesh, at=(300.4, 0.5, 0), diameter=0.4),
+    "cut": lambda mesh: oddseam.cut(mesh, at=(300.4, 0.5, 0), diameter=0.4),
     "repeat": lambda mesh: oddseam.repeat(beside(mesh), "piece (5,2,0)", times=1, vector=(0, 5, 0)),
-    "stitch": lambda mesh: oddseam.stitch(beside(mesh), one=(5, 1.02, 0), two=(5, 1, 0), within=0.1),
-    "lift": lambda mesh: oddseam.lift(mesh, "box (99.9,-1,-1) (120.1,2,1)", height=1.0),
-    "splice": lambda mesh: oddseam.splice(mesh, "box (99.9,-1,-1) (120.1,2,1)", replacement=bent(mesh), within=0.1),
-    "merge": lambda mesh: oddseam.merge_nodes(mesh, 301, 302),
+    "stitch": lambda mesh: oddseam.stitch(beside(mesh), one=(5, 1.02, 0), two=(5, 1, 0), distance=0.1),
+    "lift": lambda mesh: oddseam.lift(mesh, "box (99.9,-1,-1) (120.1,2,1)", by=1.0),
+    "splice": lambda mesh: oddseam.splice(mesh, "box (99.9,-1,-1) (120.1,2,1)", replacement=bent(mesh), distance=0.1),
+    "merge": lambda mesh: oddseam.weld(mesh, nodes=(301, 302)),
     "combine": beside,
-    "remesh": lambda mesh: oddseam.remesh(mesh, size=0.4, only="ids 601-640"),
+    "remesh": lambda mesh: oddseam.remesh(mesh, size=0.4, pick="ids 601-640"),
 }
 
 
@@ -254,7 +254,7 @@ def test_ids_that_were_ever_there_are_not_given_again(tmp_path, form, between):
         path = tmp_path / f"between.{form if between == 'deck' else 'seam'}"
         oddseam.write_mesh(gone, path)
         gone = oddseam.read_mesh(path, unit=None if between == "seam" else "mm")
-    cut = oddseam.cut_opening(gone, at=(9, 3, 0), diameter=2.0)
+    cut = oddseam.cut(gone, at=(9, 3, 0), diameter=2.0)
     new = [np.setdiff1d(getattr(cut, what), getattr(gone, what)) for what in ("node_ids", "element_ids")]
     assert min(map(len, new)) > 0
     highest = 9100 if form == "bdf" else 9010

@@ -25,17 +25,17 @@ def edit(mesh: oddseam.Mesh, rng: np.random.Generator) -> tuple[oddseam.Mesh, se
         rng.choice(["cut", "delete", "refine", "remesh", "fill", "lift", "move", "merge", "repeat", "morph", "weld"])
     )
     if name == "cut":
-        return oddseam.cut_opening(mesh, at=(x, y, 0), diameter=float(rng.uniform(0.5, 1.6))), set()
+        return oddseam.cut(mesh, at=(x, y, 0), diameter=float(rng.uniform(0.5, 1.6))), set()
     if name == "delete":
         return oddseam.delete(mesh, "ids " + " ".join(map(str, rng.choice(ids, 4).tolist()))), set()
     if name == "refine":
         return oddseam.refine(mesh, box, times=1), set()
     if name == "remesh":
-        return oddseam.remesh(mesh, size=0.6, only=box), None  # what is picked is meshed anew
+        return oddseam.remesh(mesh, size=0.6, pick=box), None  # what is picked is meshed anew
     if name == "fill":
         return oddseam.fill(mesh, near=(5, 6, 0)), set()
     if name == "lift":
-        return oddseam.lift(mesh, box, height=0.5), None
+        return oddseam.lift(mesh, box, by=0.5), None
     if name in ("move", "merge"):
         used = np.unique(mesh.faces.node)
         row = int(rng.choice(used))
@@ -45,7 +45,7 @@ def edit(mesh: oddseam.Mesh, rng: np.random.Generator) -> tuple[oddseam.Mesh, se
             return oddseam.move_node(mesh, number, to=tuple(to)), {number}
         away = np.linalg.norm(mesh.nodes[used] - mesh.nodes[row], axis=1)
         other = int(mesh.node_ids[used[np.argsort(away)[1]]])
-        return oddseam.merge_nodes(mesh, number, other), set()
+        return oddseam.weld(mesh, nodes=(number, other)), set()
     if name == "repeat":
         return oddseam.repeat(mesh, box, times=1, vector=(4.0, 0.0, 0.0)), set()
     if name == "morph":

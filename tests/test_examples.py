@@ -13,15 +13,7 @@ from pathlib import Path
 import pytest
 
 import oddseam
-from oddseam.demo import (
-    write_bearing_block,
-    write_bearing_block_new,
-    write_bolt_row,
-    write_deflector,
-    write_draft_tube,
-    write_hand_wheel,
-    write_raw_cowl,
-)
+from oddseam.demo import write_all
 
 ROOT = Path(__file__).resolve().parents[1]
 BLOCK = re.compile(r"^```(sh|python)\n(.*?)^```", re.MULTILINE | re.DOTALL)
@@ -78,14 +70,7 @@ exec(compile(page["code"], "the page", "exec"), {"__name__": "__main__"})
 def parts(tmp_path_factory) -> Path:
     """A folder with the parts of the demo."""
     folder = tmp_path_factory.mktemp("parts")
-    write_raw_cowl(folder / "inlet_cowl.stl")
-    write_deflector(folder / "deflector_lip.stl")
-    write_draft_tube(folder / "draft_tube.bdf")
-    write_bolt_row(folder / "bolts.csv")
-    write_hand_wheel(folder)
-    write_bearing_block(folder / "bearing_block.bdf")
-    write_bearing_block_new(folder / "bearing_block_new.stl")
-    write_bearing_block_new(folder / "bearing_block_drain.stl", drain=True)
+    write_all(folder)
     return folder
 
 

@@ -98,9 +98,9 @@ def test_names_and_numbers_of_the_cowl_are_those_of_the_drawing(mended_cowl):
     radii = sorted(round(patch.radius, 2) for patch in found.patches.table if patch.kind == "cylinder")
     assert radii == [HOLE_RADIUS] * 4 + [BOSS_RADIUS, 105.0] and kinds(found).count("plane") == 4
     assert kinds(found).count("free-form") == 2 and len(found.patches.table) == 12
-    rows = oddseam.describe_patches(found)
-    assert sum(row["elements"] for row in rows) == found.n_elements
-    assert all(row["number"] in rows[other - 1]["neighbours"] for row in rows for other in row["neighbours"])
+    rows = oddseam.list_patches(found)
+    assert sum(row.elements for row in rows) == found.n_elements
+    assert all(row.number in rows[other - 1].neighbours for row in rows for other in row.neighbours)
 
 
 def test_noise_is_told_from_shape():
@@ -193,7 +193,7 @@ def test_patches_of_random_folded_sheets_abut_without_overlap():
 def test_remeshing_a_recognised_round_makes_it_rounder(shape):
     found = oddseam.find_features(oddseam.Mesh.from_triangles(*shape, unit="mm"))
     for facets in (False, True):
-        even = oddseam.remesh(found, size=0.1, facets=facets)
+        even = oddseam.remesh(found, size=0.1, surface="facets" if facets else "recognised")
         assert oddseam.prove(even).is_clean
         for k, patch in enumerate(found.patches.table):
             nodes = even.nodes[np.unique(even.triangulation.triangles[even.patches.label == k])]
@@ -235,7 +235,7 @@ def test_the_commands_name_and_split_what_the_file_holds(run, tmp_path):
     oddseam.write_mesh(mesh_of(shapes.capped_cylinder(24)), tmp_path / "pin.seam")
     assert run("features", "pin.seam", "-o", "found.seam").returncode == 0
     assert run("name-patches", "found.seam", "plane 1=top", "-o", "named.seam").returncode == 0
-    done = run("split-parts", "named.seam", "--boundary", "top=inlet", "-o", "parts.seam")
+    done = run("split-parts", "named.seam", "--boundaries", "top=inlet", "-o", "parts.seam")
     assert done.returncode == 0, done.stderr
     parts = oddseam.read_mesh(tmp_path / "parts.seam").parts_used
     assert {part.name: part.boundary for part in parts} == {"cylinder 1": None, "top": "inlet", "plane 2": None}

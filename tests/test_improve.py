@@ -45,7 +45,7 @@ def uneven(seed: int = 3) -> oddseam.Mesh:
 def test_angles_hold_the_limit_and_the_surface_stays():
     given = uneven()
     assert (angles(given) < 25).sum() > 500
-    new = oddseam.improve(given, minimum_angle=25, deviation=0.02)
+    new = oddseam.improve(given, limits={"minimum_angle": 25}, deviation=0.02)
     entry = new.account.last
     assert entry.outcome.unmet == () and angles(new).min() >= 25
     assert apart(given, new) < 0.021
@@ -56,7 +56,7 @@ def test_angles_hold_the_limit_and_the_surface_stays():
 
 def test_what_is_good_keeps_its_ids_and_places():
     given = uneven()
-    new = oddseam.improve(given, minimum_angle=6, deviation=0.02)
+    new = oddseam.improve(given, limits={"minimum_angle": 6}, deviation=0.02)
     before, after = contents(given), contents(new)
     same = sum(after.get(i) == what for i, what in before.items())
     assert same > 0.5 * len(before)
@@ -69,7 +69,7 @@ def test_a_deviation_of_nothing_moves_nodes_in_planes_only():
     shift = chance.uniform(-0.07, 0.07, nodes.shape) * ((nodes > 1e-9) & (nodes < 1 - 1e-9))
     given = shapes.mesh((nodes + np.where(inner[:, None], shift, 0.0), triangles), unit="mm")
     assert angles(given).min() < 20
-    new = oddseam.improve(given, minimum_angle=25, deviation=1e-12)
+    new = oddseam.improve(given, limits={"minimum_angle": 25}, deviation=1e-12)
     assert new.account.last.outcome.unmet == ()
     assert oddseam.prove(new).volume == pytest.approx(1.0, abs=1e-12)
     assert angles(new).min() >= 25
@@ -87,7 +87,7 @@ def test_quads_get_better_by_moving_nodes():
     given = oddseam.Mesh(nodes, {"quad": block}, (oddseam.Part("plate", 1),), unit="mm")
     jacobian = quality(given.nodes[block.connectivity])["scaled_jacobian"]
     assert jacobian.min() < 0.3
-    new = oddseam.improve(given, scaled_jacobian=0.7)
+    new = oddseam.improve(given, limits={"scaled_jacobian": 0.7})
     assert new.account.last.outcome.unmet == ()
     assert new.elements["quad"].ids.tolist() == block.ids.tolist()
     assert quality(new.nodes[new.elements["quad"].connectivity])["scaled_jacobian"].min() >= 0.7
@@ -99,7 +99,7 @@ def test_what_creases_hold_is_reported_with_its_place():
     nodes = np.array([[0, 0, 0], [10, 0, 0], [10, 0.9, 0], [0, 0, -3], [10, 0, -3], [10, 0.9, -3]], float)
     triangles = [[0, 1, 2], [3, 5, 4], [0, 3, 4], [0, 4, 1], [1, 4, 5], [1, 5, 2], [2, 5, 3], [2, 3, 0]]
     wedge = oddseam.remesh(oddseam.Mesh.from_triangles(nodes, triangles, unit="mm"), size=1.0)
-    new = oddseam.improve(wedge, minimum_angle=20)
+    new = oddseam.improve(wedge, limits={"minimum_angle": 20})
     assert any("stay beyond the limits" in line and " at (" in line for line in new.account.last.outcome.unmet)
     assert oddseam.prove(new).is_clean
     assert angles(new).min() >= angles(wedge).min()
@@ -109,7 +109,7 @@ def test_only_a_pick_is_changed():
     given = uneven()
     where = "box (-9, -9, -9) (9, 0, 9)"
     picked = set(given.element_ids[oddseam.pick(given, where)].tolist())
-    new = oddseam.improve(given, minimum_angle=20, only=where, deviation=0.02)
+    new = oddseam.improve(given, limits={"minimum_angle": 20}, pick=where, deviation=0.02)
     before, after = contents(given), contents(new)
     assert all(after[i] == what for i, what in before.items() if i not in picked)
     poor = {i for i, a in zip(new.element_ids.tolist(), angles(new).tolist(), strict=True) if a < 20}
@@ -118,14 +118,14 @@ def test_only_a_pick_is_changed():
 
 def test_settings_that_make_no_sense_are_refused():
     with pytest.raises(oddseam.Refusal, match="at least one limit"):
-        oddseam.improve(uneven())
+        oddseam.improve(uneven(), limits={})
     with pytest.raises(oddseam.Refusal, match="the limit -3 of minimum_angle"):
-        oddseam.improve(uneven(), minimum_angle=-3)
+        oddseam.improve(uneven(), limits={"minimum_angle": -3})
 
 
 def test_nothing_to_do_changes_nothing():
     given = shapes.mesh(shapes.cube(), unit="mm")
-    new = oddseam.improve(given, minimum_angle=20)
+    new = oddseam.improve(given, limits={"minimum_angle": 20})
     assert new.digest == given.digest and new.account.last.outcome.unmet == ()
 
 

@@ -39,7 +39,7 @@ def kept(mesh: oddseam.Mesh, new: oddseam.Mesh, low: float, high: float) -> bool
 @pytest.mark.parametrize("moves", ["both", "one", "two", "none"])
 def test_panels_are_sewn_where_they_are_near(kind, n, step, moves):
     mesh = beside(0.3, n, kind, step)
-    new = oddseam.stitch(mesh, one=(12, 6, 0), within=0.9, moves=moves)
+    new = oddseam.stitch(mesh, one=(12, 6, 0), distance=0.9, moves=moves)
     proof = oddseam.prove(new)
     assert proof.is_clean and proof.rims == 1 and new.connectivity.n_pieces == 1
     assert "nodes of the rims are left" in new.account.last.outcome.notes[0]
@@ -51,7 +51,7 @@ def test_panels_are_sewn_where_they_are_near(kind, n, step, moves):
 @pytest.mark.parametrize("kind", ["quad", "tri"])
 def test_a_wide_gap_is_closed_by_elements_like_those_beside_it(kind):
     mesh = beside(3.3, 8, kind)
-    new = oddseam.stitch(mesh, one=(12, 6, 0), within=3.9, moves="none")
+    new = oddseam.stitch(mesh, one=(12, 6, 0), distance=3.9, moves="none")
     assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1
     angle, jacobian = worst_of(new, new_of(mesh, new))
     assert angle > 25 and jacobian > 0.6
@@ -62,7 +62,7 @@ def test_a_wide_gap_is_closed_by_elements_like_those_beside_it(kind):
 def test_a_strip_all_round_is_of_quads_and_closes_the_surface():
     low, high = tube(24, 0, 1), tube(24, 1.1, 2)
     mesh = oddseam.combine(low, other=high)
-    new = oddseam.stitch(mesh, one=(1, 0, 1), within=0.3, moves="none")
+    new = oddseam.stitch(mesh, one=(1, 0, 1), distance=0.3, moves="none")
     assert oddseam.prove(new).rims == 2 and oddseam.prove(new).is_clean
     assert new.n_nodes == mesh.n_nodes
     assert all(its == contents(new)[number] for number, its in contents(mesh).items())
@@ -70,8 +70,8 @@ def test_a_strip_all_round_is_of_quads_and_closes_the_surface():
 
 def test_rims_that_are_nowhere_near_are_refused():
     with pytest.raises(oddseam.Refusal, match="apart at"):
-        oddseam.stitch(beside(3.0, 8, "quad"), one=(12, 6, 0), within=1.0)
-    with pytest.raises(oddseam.Refusal, match="within"):
+        oddseam.stitch(beside(3.0, 8, "quad"), one=(12, 6, 0), distance=1.0)
+    with pytest.raises(oddseam.Refusal, match="say `distance`"):
         oddseam.stitch(beside(0.3, 8, "quad"), one=(12, 6, 0))
 
 
@@ -92,7 +92,7 @@ def rib(x: float, gap: float, turn: float = 0.0) -> oddseam.Mesh:
 def test_a_rib_is_attached_as_a_t_joint(kind, x, turn):
     face = panel(12, 0.01, kind)
     mesh = oddseam.combine(face, other=rib(x, 0.0, turn).replaced(nodes=_over(rib(x, 0.15, turn).nodes)))
-    new = oddseam.attach(mesh, near=(x, 6, 0.2), within=0.35)
+    new = oddseam.attach(mesh, near=(x, 6, 0.2), distance=0.35)
     assert new.connectivity.n_pieces == 1
     assert oddseam.prove(new).nonmanifold_edges == 8
     assert len(new.crossing_triangles) == 0
@@ -113,7 +113,7 @@ def test_the_rim_of_a_tube_is_attached_all_round():
     face = panel(12)
     pipe = tube(16, 0.1, 3)
     mesh = oddseam.combine(face, other=pipe.replaced(nodes=pipe.nodes * (2, 2, 1) + (6.2, 6.1, 0)))
-    new = oddseam.attach(mesh, near=(8.2, 6.1, 0.1), within=0.2)
+    new = oddseam.attach(mesh, near=(8.2, 6.1, 0.1), distance=0.2)
     assert oddseam.prove(new).nonmanifold_edges == 16
     assert new.connectivity.n_pieces == 1 and oddseam.prove(new).rims == 2
 
@@ -121,11 +121,11 @@ def test_the_rim_of_a_tube_is_attached_all_round():
 def test_what_cannot_be_attached_is_refused(run, tmp_path):
     mesh = oddseam.combine(panel(12), other=rib(6.4, 0.5))
     with pytest.raises(oddseam.Refusal, match=r"0\.5 off the next face"):
-        oddseam.attach(mesh, near=(6.4, 6, 0.5), within=0.2)
+        oddseam.attach(mesh, near=(6.4, 6, 0.5), distance=0.2)
     with pytest.raises(oddseam.Refusal, match="no face beside"):
-        oddseam.attach(panel(12), near=(0, 0, 0), within=1)
+        oddseam.attach(panel(12), near=(0, 0, 0), distance=1)
     oddseam.write_mesh(mesh, tmp_path / "apart.seam")
-    asked = ["attach", "apart.seam", "--near=6.4,6,0.5", "-o", "joined.seam", "--within"]
+    asked = ["attach", "apart.seam", "--near=6.4,6,0.5", "-o", "joined.seam", "--distance"]
     assert run(*asked, "0.2").returncode == 2
     done = run(*asked, "0.6")
     assert done.returncode == 0, done.stderr
@@ -136,7 +136,7 @@ def test_what_cannot_be_attached_is_refused(run, tmp_path):
 @pytest.mark.parametrize("x", [6.05, 6.2, 6.5])
 def test_nothing_is_attached_from_farther_than_within(kind, x):
     mesh = oddseam.combine(panel(12, 0.0, kind), other=rib(x, 0.09))
-    new = oddseam.attach(mesh, near=(x, 6, 0.1), within=0.1)
+    new = oddseam.attach(mesh, near=(x, 6, 0.1), distance=0.1)
     assert new.connectivity.n_pieces == 1
     assert new.account.last.largest_move <= 0.1 + 1e-12
     foot = mesh.nodes[mesh.nodes[:, 2] == 0.09]

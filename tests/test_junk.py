@@ -43,9 +43,9 @@ def test_points_may_be_given_in_any_way(given):
 @pytest.mark.parametrize(
     ("call", "said"),
     [
-        (lambda m: oddseam.cut_opening(m, at=(1, 2), diameter=1), r"at is \(1, 2\); it takes three numbers"),
-        (lambda m: oddseam.cut_opening(m, at=(1, 2, "a"), diameter=1), r"at\[2\] is 'a'; it takes a number"),
-        (lambda m: oddseam.remesh(m, size="2"), "size is '2'; it takes a number or a SizeField"),
+        (lambda m: oddseam.cut(m, at=(1, 2), diameter=1), r"at is \(1, 2\); it takes three numbers"),
+        (lambda m: oddseam.cut(m, at=(1, 2, "a"), diameter=1), r"at\[2\] is 'a'; it takes a number"),
+        (lambda m: oddseam.remesh(m, size="2"), "size is '2'; it takes a number"),
         (lambda m: oddseam.remesh(m, size=float("inf")), "size is inf, more than any length"),
         (lambda m: oddseam.coarsen(m, facets=2.5), "facets is 2.5; it takes a whole number"),
         (lambda m: oddseam.survey(5), "mesh is 5; it takes a Mesh"),

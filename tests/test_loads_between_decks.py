@@ -158,7 +158,7 @@ def test_every_step_goes_on_from_the_one_before_and_becomes_a_subcase(tmp_path):
 
 def test_care_is_taken_before_a_deck_becomes_another(tmp_path):
     (tmp_path / "a.bdf").write_text(decks.bulk_panel())
-    mesh = oddseam.cut_opening(oddseam.read_mesh(tmp_path / "a.bdf", unit="mm"), at=(2.6, 1.4, 0), diameter=1.2)
+    mesh = oddseam.cut(oddseam.read_mesh(tmp_path / "a.bdf", unit="mm"), at=(2.6, 1.4, 0), diameter=1.2)
     plain = oddseam.write_mesh(mesh, tmp_path / "plain.inp")
     assert any("elements that are not there" in line for line in plain.lost)
     careful = oddseam.write_mesh(mesh, tmp_path / "careful.inp", carry_loads=True)

@@ -84,7 +84,7 @@ def test_a_mend_that_drops_a_fin_says_so_until_it_may():
     assert mended.n_elements == 12 and "of a fin or fold" in mended.account.last.outcome.unmet[-1]
     assert loss(mended).farthest == pytest.approx(0.6)
     assert oddseam.mend(box, close="none", fins=0.61).account.last.outcome.unmet == ()
-    assert oddseam.mend(box, close="none", tolerance=0.61).account.last.outcome.unmet == ()
+    assert oddseam.mend(box, close="none", deviation=0.61).account.last.outcome.unmet == ()
 
 
 def test_small_pieces_among_sheets_are_no_crumbs():
@@ -106,7 +106,7 @@ def test_small_pieces_among_sheets_are_no_crumbs():
         ("coarsen", lambda m: oddseam.coarsen(m, facets=300)),
         ("coarsen", lambda m: oddseam.coarsen(m, deviation=0.02)),
         ("refine", lambda m: oddseam.refine(m, "all")),
-        ("improve", lambda m: oddseam.improve(m, minimum_angle=35.0)),
+        ("improve", lambda m: oddseam.improve(m, limits={"minimum_angle": 35.0})),
         ("weld", lambda m: oddseam.weld(m, tolerance=0.01)),
         ("delete", lambda m: oddseam.delete(m, "sphere (2.7,0,0) 0.8")),
         ("flip", lambda m: oddseam.flip(m, "all")),
@@ -136,8 +136,8 @@ def test_the_report_says_the_loss_once_and_unmet_once(run, tmp_path):
     assert done.stdout.count("loss: ") == 1
     report = json.loads(run("remesh", "ring.stl", "-o", "coarse.stl", "--size", "1.4", "--json").stdout)
     assert report["account"][-1]["outcome"]["loss"]["facets"] == len(triangles)
-    said = run("mend", "ring.stl", "-o", "cut.stl", "--tolerance", "-1")
-    assert said.returncode == 2 and "tolerance -1.0 is not a size" in said.stderr
+    said = run("mend", "ring.stl", "-o", "cut.stl", "--deviation", "-1")
+    assert said.returncode == 2 and "deviation -1.0 is not a size" in said.stderr
 
 
 def test_areas_and_volumes_that_changed_are_told_in_percent_where_most_changed():

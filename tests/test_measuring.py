@@ -71,7 +71,7 @@ def test_distances_between_nodes(run, tmp_path):
     oddseam.write_mesh(mesh, tmp_path / "three.seam")
     said = json.loads(run("measure", "three.seam", "--nodes", "70,11", "--json").stdout)
     assert said["measures"][0]["length"] == 3.0 and said["unit"] == "mm"
-    for nodes, reason in (("70,12", "no node 12"), ("70", "two nodes"), ("70,x", "--nodes 70,x")):
+    for nodes, reason in (("70,12", "no node 12"), ("70", "two nodes"), ("70,x", "--nodes: 'x'")):
         refused = run("measure", "three.seam", "--nodes", nodes)
         assert refused.returncode == 2 and reason in refused.stderr and refused.stdout == ""
 
@@ -115,5 +115,5 @@ def test_every_element_has_the_wall_behind_it_and_the_gap_before_it():
         else:
             assert np.isnan(gaps[flat]).all()
     assert length(mesh, "median wall") in (1.0, 2.0)
-    with pytest.raises(oddseam.Refusal, match="thickness and gap"):
+    with pytest.raises(oddseam.Refusal, match="'thickness' or 'gap'"):
         oddseam.local_lengths(mesh, "width")

@@ -168,7 +168,7 @@ def test_the_proof_is_about_the_file():
 
 
 @pytest.mark.parametrize(("settings_", "message"), [
-    ({"close": "some"}, "small, all, none"), ({"close": -1.0}, "not a size"), ({"crumbs": -2.0}, "not a size"),
+    ({"close": "some"}, "'small', 'all' or 'none'"), ({"close": -1.0}, "not a size"), ({"crumbs": -2.0}, "not a size"),
 ])  # fmt: skip
 def test_settings_without_sense_are_refused(settings_, message):
     with pytest.raises(oddseam.Refusal, match=message):

@@ -156,7 +156,7 @@ def test_properties_out_of_range_are_refused(bad):
 
 
 def test_the_namespace_is_lazy_and_complete():
-    assert set(dir(oddseam)) >= {"read_mesh", "survey", "mend", "remesh", "draw", "write_mesh"}
+    assert set(dir(oddseam)) >= {"read_mesh", "survey", "mend", "remesh", "make_picture", "write_mesh"}
     with pytest.raises(AttributeError, match="no attribute"):
         oddseam.no_such_thing  # noqa: B018
 

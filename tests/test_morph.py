@@ -127,7 +127,7 @@ def test_flanged_tube(kind):
     inner = corners[np.abs(out - 20.0) < 1e-9]
     assert np.abs(np.hypot(*new.nodes[inner, :2].T) - 20.0).max() < 1e-9 * tube.diagonal
     assert share_of_quality(tube, new) >= 0.6
-    thick = oddseam.morph(tube, oddseam.Thickness("surface (26, 0, 30)", 8.0))
+    thick = oddseam.morph(tube, oddseam.Wall("surface (26, 0, 30)", 8.0))
     wall = corners[(np.abs(out - 26.0) < 1e-9) & (tube.nodes[corners, 2] > 9.0)]
     assert np.abs(np.hypot(*thick.nodes[wall, :2].T) - 28.0).max() < 1e-9 * tube.diagonal
 
@@ -278,7 +278,7 @@ def test_limits_are_kept():
     assert any("come to be beyond the usual" in note for note in new.account.last.outcome.notes)
     with pytest.raises(oddseam.Refusal, match=r"tet element\(s\) would break radius ratio 0.5: \d+ \(0\.\d+ at"):
         oddseam.morph(block, oddseam.Offset(TOP, -10.0), limits={"radius_ratio": 0.5})
-    with pytest.raises(oddseam.Refusal, match="there is no measure 'beauty'"):
+    with pytest.raises(oddseam.Refusal, match="there is no limit 'beauty'"):
         oddseam.morph(block, oddseam.Offset(TOP, -10.0), limits={"beauty": 0.5})
 
 

@@ -33,13 +33,13 @@ def test_block_takes_a_new_shape(kind):
     block = solids.solid(solids.bored_block(), kind)
     goal = solids.bored_block(11.3, 57.0, 43.0, around=56, rings=9, rows=13, height=64.0, bore=(2.0, -1.0))
     target = facets(solids.solid(goal, "hex"))
-    new = oddseam.morph(block, oddseam.NewShape(target))
+    new = oddseam.morph(block, oddseam.Shape(target))
     assert_only_coordinates(block, new)
     skin = surface_of(new)
     assert distance_to(skin.nodes, target).max() < 1e-5  # midside nodes as well
     assert "off their surfaces at most" in new.account.last.outcome.steps[0].detail
     assert share_of_quality(block, new) > 0.6
-    smooth = oddseam.morph(block, oddseam.NewShape(target, smooth=True))
+    smooth = oddseam.morph(block, oddseam.Shape(target, surface="recognised"))
     at = np.abs(np.hypot(block.nodes[:, 0], block.nodes[:, 2]) - 10.0) < 1e-9
     out = np.hypot(smooth.nodes[at, 0] - 2.0, smooth.nodes[at, 2] + 1.0)
     assert np.abs(out - 11.3).max() < 1e-4
@@ -50,7 +50,7 @@ def test_block_takes_a_new_shape(kind):
 
 
 def test_creases_go_to_creases(bearing, new_bearing):
-    new = oddseam.morph(bearing, oddseam.NewShape(new_bearing))
+    new = oddseam.morph(bearing, oddseam.Shape(new_bearing))
     was, goal = oddseam.find_features(oddseam.skin(bearing)), oddseam.find_features(new_bearing)
     from oddseam.geometry.boxtree import BoxTree
 
@@ -68,7 +68,7 @@ def test_creases_go_to_creases(bearing, new_bearing):
 
 
 def test_the_same_shape_changes_nothing(bearing):
-    new = oddseam.morph(bearing, oddseam.NewShape(facets(bearing)))
+    new = oddseam.morph(bearing, oddseam.Shape(facets(bearing)))
     assert (new.nodes == bearing.nodes).all()
 
 
@@ -76,13 +76,13 @@ def test_some_patches_take_the_new_shape_between_borders_that_stay():
     block = solids.solid(solids.bored_block(), "hex")
     target = facets(solids.solid(solids.bored_block(12.0, height=66.0, around=48), "hex"))
     ends = "near (25, 0, 0) flat 5 or near (25, 40, 0) flat 5"
-    new = oddseam.morph(block, oddseam.NewShape(target, pick=f"surface (10, 20, 0) or {ends}", smooth=True))
+    new = oddseam.morph(block, oddseam.Shape(target, pick=f"surface (10, 20, 0) or {ends}", surface="recognised"))
     at = np.abs(np.hypot(block.nodes[:, 0], block.nodes[:, 2]) - 10.0) < 1e-9
     assert np.abs(np.hypot(new.nodes[at, 0], new.nodes[at, 2]) - 12.0).max() < 1e-4
     for axis in (0, 2):  # the sides, which were not picked
         side = np.abs(np.abs(block.nodes[:, axis]) - 30.0) < 1e-9
         assert (new.nodes[side] == block.nodes[side]).all()
-    whole = oddseam.morph(block, oddseam.NewShape(target))
+    whole = oddseam.morph(block, oddseam.Shape(target))
     assert whole.nodes[:, 2].max() == pytest.approx(33.0, abs=1e-5)
 
 
@@ -115,7 +115,7 @@ def rib_vanishes():
         (panel.nodes[panel.elements["quad"].connectivity][:, :, 2].max(axis=1) > 0)
         & (panel.nodes[panel.elements["quad"].connectivity][:, :, 1].min(axis=1) > 40)
     ]
-    return panel, oddseam.drop_unused_nodes(oddseam.delete(panel, "ids " + " ".join(map(str, ids.tolist()))))
+    return panel, oddseam.delete(panel, "ids " + " ".join(map(str, ids.tolist())), unused_nodes=True)
 
 
 @pytest.mark.parametrize(
@@ -131,19 +131,19 @@ def rib_vanishes():
 def test_changes_of_topology_are_named(pair, words):
     mesh, goal = pair()
     with pytest.raises(oddseam.Refusal, match=f"the change is one of topology: .*{words}.*`oddseam splice` or `cut`"):
-        oddseam.morph(mesh, oddseam.NewShape(facets(goal)))
+        oddseam.morph(mesh, oddseam.Shape(facets(goal)))
 
 
 def test_a_drain_through_the_foot_is_refused(bearing, tmp_path):
     drain = oddseam.read_mesh(write_bearing_block_new(tmp_path / "drain.stl", drain=True), unit="mm")
     with pytest.raises(oddseam.Refusal, match=r"plane 10 about \(-55.*is not there yet.*`oddseam splice` or `cut`"):
-        oddseam.morph(bearing, oddseam.NewShape(drain))
+        oddseam.morph(bearing, oddseam.Shape(drain))
 
 
 def test_units_have_to_agree(bearing, new_bearing):
-    other = oddseam.change_unit(new_bearing, unit="cm")
+    other = oddseam.convert(new_bearing, to_unit="cm")
     with pytest.raises(oddseam.Refusal, match="the new shape is in cm, the mesh in mm"):
-        oddseam.morph(bearing, oddseam.NewShape(other))
+        oddseam.morph(bearing, oddseam.Shape(other))
 
 
 def test_a_free_form_surface_follows():
@@ -153,6 +153,6 @@ def test_a_free_form_surface_follows():
     mesh = oddseam.Mesh.from_triangles(nodes * (1, 1, 1.3), triangles, unit="mm")
     other = torus(130, 52, big=2.1, small=0.75)
     target = oddseam.Mesh.from_triangles(other[0] * (1, 1, 1.3), other[1], unit="mm")
-    new = oddseam.morph(mesh, oddseam.NewShape(target))
+    new = oddseam.morph(mesh, oddseam.Shape(target))
     assert distance_to(new.nodes, target).max() < 1e-12
     assert distance_to(target.nodes, new).max() < 0.05

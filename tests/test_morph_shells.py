@@ -23,7 +23,7 @@ def panel() -> oddseam.Mesh:
     quads = np.stack([at[:-1, :-1], at[:-1, 1:], at[1:, 1:], at[1:, :-1]], -1).reshape(-1, 4)
     block = oddseam.Elements(quads, np.arange(1, len(quads) + 1), np.zeros(len(quads), int))
     sheet = oddseam.Mesh(nodes, {"quad": block}, (oddseam.Part("panel", 1, thickness=1.0),), unit="mm")
-    return oddseam.cut_opening(sheet, at=(55.0, 42.0, 0.0), direction=(0, 0, 1), diameter=20.0, nodes=32, collars=[2.5])
+    return oddseam.cut(sheet, at=(55.0, 42.0, 0.0), direction=(0, 0, 1), diameter=20.0, rim_nodes=32, collars=[2.5])
 
 
 def off(mesh: oddseam.Mesh) -> float:
@@ -31,7 +31,7 @@ def off(mesh: oddseam.Mesh) -> float:
 
 
 def opening(mesh: oddseam.Mesh) -> dict:
-    return min(oddseam.list_openings(mesh), key=lambda row: row["diameter"])
+    return min(oddseam.list_openings(mesh), key=lambda row: row.diameter)
 
 
 @pytest.mark.parametrize(
@@ -45,11 +45,11 @@ def opening(mesh: oddseam.Mesh) -> dict:
 )
 def test_an_opening_changes_on_a_free_form_panel(panel, change):
     was = opening(panel)
-    new = oddseam.morph(panel, oddseam.Bore(oddseam.rim_points(panel, near=was["centre"])[0], **change))
+    new = oddseam.morph(panel, oddseam.Bore(oddseam.rim_points(panel, near=was.centre)[0], **change))
     now = opening(new)
-    assert now["diameter"] == pytest.approx(change.get("diameter", was["diameter"]), rel=3e-3)
+    assert now.diameter == pytest.approx(change.get("diameter", was.diameter), rel=3e-3)
     if "centre" in change:
-        assert now["centre"][:2] == pytest.approx(change["centre"][:2], abs=0.1)
+        assert now.centre[:2] == pytest.approx(change["centre"][:2], abs=0.1)
     assert off(new) < off(panel) + 0.02  # a hundredth of the elements, on a bowl 12 deep
     edge = (panel.nodes[:, 0] < 1e-9) | (panel.nodes[:, 1] < 1e-9)
     assert (new.nodes[edge] == panel.nodes[edge]).all()
@@ -152,11 +152,11 @@ def rolled(turn: float, radius: float = 20.0) -> oddseam.Mesh:
 @pytest.mark.parametrize("where", ["middle", "rim"])
 def test_a_bore_near_a_small_hole_in_a_curved_skin_is_the_hole(turn, where):
     middle = np.array([20 * np.cos(1.0), 20 * np.sin(1.0), 14.0])
-    skin = oddseam.cut_opening(rolled(turn), at=tuple(middle), diameter=5.0)
+    skin = oddseam.cut(rolled(turn), at=tuple(middle), diameter=5.0)
     near = tuple(middle if where == "middle" else oddseam.rim_points(skin, near=tuple(middle))[0])
     new = oddseam.morph(skin, oddseam.Bore(near, diameter=6.0), reach=12.0)
-    (hole,) = [row for row in oddseam.list_openings(new) if row["length"] < 10]
-    assert hole["diameter"] == pytest.approx(6.0, rel=0.01)
+    (hole,) = [row for row in oddseam.list_openings(new) if row.length < 10]
+    assert hole.diameter == pytest.approx(6.0, rel=0.01)
     far = np.linalg.norm(skin.nodes - middle, axis=1) > 16
     assert far.sum() > 200 and (new.nodes[far] == skin.nodes[far]).all()
     # what is meant by a point on the skin away from the hole is the skin, whether it goes all round or not

@@ -66,5 +66,5 @@ def test_a_morphed_cantilever_by_new_shape(tmp_path):
     target = oddseam.as_written(
         oddseam.skin(solids.solid(solids.grid(*[np.linspace(0, s, 9) for s in (100, 8, 13)]))), "stl"
     )
-    morphed = oddseam.morph(cantilever("tet10"), oddseam.NewShape(target))
+    morphed = oddseam.morph(cantilever("tet10"), oddseam.Shape(target))
     assert deflection(tmp_path / "a", morphed) == pytest.approx(deflection(tmp_path / "b", fresh), rel=0.01)

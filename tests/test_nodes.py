@@ -63,7 +63,7 @@ def test_on_a_rim_a_crease_and_a_joint_it_stays_on_these():
     stiff = with_more(panel(), np.zeros((0, 3)), line=np.column_stack([column[:-1], column[1:]]))
     on = node_at(stiff, 5, 5, 0)
     assert place_of(oddseam.move_node(stiff, on, to=(5.4, 5.1, 0)), on) == pytest.approx((5, 5.1, 0))
-    drawn = oddseam.draw_crease(panel(), nodes=[node_at(mesh, 3, 3, 0), node_at(mesh, 3, 9, 0)])
+    drawn = oddseam.make_creases(panel(), nodes=[node_at(mesh, 3, 3, 0), node_at(mesh, 3, 9, 0)])
     crease = node_at(drawn, 3, 6, 0)
     assert place_of(oddseam.move_node(drawn, crease, to=(3.4, 6.2, 0)), crease) == pytest.approx((3, 6.2, 0))
 
@@ -110,19 +110,19 @@ def test_small_moves_leave_everything_else_and_say_nothing(seed):
 def test_nodes_are_merged_and_nothing_is_doubled():
     mesh = panel()
     keep, gone = node_at(mesh, 10, 10, 0), node_at(mesh, 11, 10, 0)
-    new = oddseam.merge_nodes(mesh, keep, gone)
+    new = oddseam.weld(mesh, nodes=(keep, gone))
     assert new.n_nodes == mesh.n_nodes - 1 and gone not in new.node_ids and new.counts["tri"] == 2
     before, after = contents(mesh), contents(new)
     assert all(after[i] == before[i] for i in before if gone not in before[i][2])
     assert oddseam.prove(new).is_clean and place_of(new, keep).tolist() == [10, 10, 0]
     tri = shapes.mesh(shapes.torus(30, 16), unit="mm")
     a, b = (int(tri.node_ids[k]) for k in tri.connectivity.edges[40])
-    assert oddseam.merge_nodes(tri, a, b).n_elements == tri.n_elements - 2
+    assert oddseam.weld(tri, nodes=(a, b)).n_elements == tri.n_elements - 2
     with pytest.raises(oddseam.Refusal, match=r"4 hex element\(s\), such as"):
-        oddseam.merge_nodes(block(), node_at(block(), 1, 1, 1), node_at(block(), 1, 1, 2))
+        oddseam.weld(block(), nodes=(node_at(block(), 1, 1, 1), node_at(block(), 1, 1, 2)))
     for one, two, reason in ((keep, keep, "into itself"), (keep, 10**6, "no node 1000000")):
         with pytest.raises(oddseam.Refusal, match=reason):
-            oddseam.merge_nodes(mesh, one, two)
+            oddseam.weld(mesh, nodes=(one, two))
 
 
 def test_by_command(run, tmp_path):
@@ -133,7 +133,7 @@ def test_by_command(run, tmp_path):
     assert done.returncode == 0 and "along its face" in done.stdout
     far = run("move-node", "panel.seam", node, "--to=12.5,10.4,0", "-o", "far.seam")
     assert far.returncode == 1 and "cross others" in far.stderr
-    both = run("merge-nodes", "panel.seam", node, node_at(mesh, 11, 10, 0), "-o", "merged.seam")
+    both = run("weld", "panel.seam", "--nodes", f"{node},{node_at(mesh, 11, 10, 0)}", "-o", "merged.seam")
     assert both.returncode == 0 and oddseam.read_mesh(tmp_path / "merged.seam").n_nodes == mesh.n_nodes - 1
     gone = run("move-node", "panel.seam", 999999, "--to=1,1,1", "-o", "no.seam")
     assert gone.returncode == 2 and "no node 999999" in gone.stderr
@@ -195,13 +195,13 @@ def test_neighbours_in_a_solid_merge_when_asked_and_nothing_is_turned_inside_out
     tet = block.connectivity[np.isin(block.connectivity, inner).sum(axis=1) >= 2][0]
     one, two = (int(mesh.node_ids[k]) for k in tet[np.isin(tet, inner)][:2])
     with pytest.raises(oddseam.Refusal, match="have both nodes; they may go with `collapse`"):
-        oddseam.merge_nodes(mesh, one, two)
-    new = oddseam.merge_nodes(mesh, one, two, collapse=True)
+        oddseam.weld(mesh, nodes=(one, two))
+    new = oddseam.weld(mesh, nodes=(one, two), collapse=True)
     assert new.n_elements < mesh.n_elements and oddseam.survey(new).finding("inverted elements") is None
     assert solids.volume(new) == pytest.approx(27.0)
     far = int(mesh.node_ids[np.argmax(np.linalg.norm(mesh.nodes - mesh.nodes[tet[0]], axis=1))])
     with pytest.raises(oddseam.Refusal, match="inside out"):
-        oddseam.merge_nodes(mesh, far, int(mesh.node_ids[tet[0]]))
+        oddseam.weld(mesh, nodes=(far, int(mesh.node_ids[tet[0]])))
 
 
 def test_an_element_that_was_poor_and_is_turned_inside_out_is_named():

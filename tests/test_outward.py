@@ -102,7 +102,7 @@ def test_what_cannot_be_told_is_left_either_way_and_named(shape):
 def test_a_sheet_folded_into_a_gap_looks_out_of_it(gap):
     nodes, triangles = folded(gap)
     for given_ in (triangles, triangles[:, ::-1]):
-        mended = oddseam.mend(oddseam.Mesh.from_triangles(nodes, given_), close="none", width=0.0)
+        mended = oddseam.mend(oddseam.Mesh.from_triangles(nodes, given_), close="none", gap=0.0)
         assert not enclosure_of(mended.nodes, mended.elements["tri"].connectivity).is_inward
 
 
@@ -119,9 +119,9 @@ def test_panels_that_only_together_enclose_something_look_out_of_it():
         out = nodes[used].mean(axis=0) - 0.5
         panels.append((nodes[used] + 0.05 * out, local.reshape(-1, 3)[:, ::-1]))
     box = shapes.side_by_side(*panels)
-    mended = oddseam.mend(box, close="none", width=0.0)
+    mended = oddseam.mend(box, close="none", gap=0.0)
     assert winding_number(np.array([0.5, 0.5, 0.5]), mended.nodes[mended.elements["tri"].connectivity]) > 0.8
-    assert oddseam.mend(mended, close="none", width=0.0).digest == mended.digest
+    assert oddseam.mend(mended, close="none", gap=0.0).digest == mended.digest
 
 
 def test_the_sides_of_a_deck_stay_for_its_loads_depend_on_them():

@@ -113,7 +113,7 @@ def test_imprint_keeps_every_surface_and_keep_keeps_the_crossing():
     assert not len(imprinted.crossing_triangles) and imprinted.connectivity.is_nonmanifold.sum() >= 6
     kept = oddseam.mend(mesh, overlaps="keep")
     assert kept.n_elements == 24 and any("crossing facets" in line for line in kept.account.last.outcome.unmet)
-    with pytest.raises(oddseam.Refusal, match="union, imprint or keep"):
+    with pytest.raises(oddseam.Refusal, match="'union', 'imprint' or 'keep'"):
         oddseam.mend(mesh, overlaps="merge")
 
 

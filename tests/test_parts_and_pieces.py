@@ -23,9 +23,9 @@ def pair() -> oddseam.Mesh:
 
 def test_pieces_are_listed_and_picked_by_number(pair, run, tmp_path):
     rows = oddseam.list_pieces(pair)
-    assert [row["facets"] for row in rows] == [8, 12, 12] and [row["is_closed"] for row in rows] == [False, True, True]
-    assert [row["volume"] for row in rows] == [None, pytest.approx(1.0), pytest.approx(0.125)]
-    assert sum(row["area"] for row in rows) == pytest.approx(4 + 6 + 1.5) and rows[0]["rims"] == 1
+    assert [row.facets for row in rows] == [8, 12, 12] and [row.is_closed for row in rows] == [False, True, True]
+    assert [row.volume for row in rows] == [None, pytest.approx(1.0), pytest.approx(0.125)]
+    assert sum(row.area for row in rows) == pytest.approx(4 + 6 + 1.5) and rows[0].rims == 1
     assert len(oddseam.delete(pair, "piece 3").pieces.volume) == 2
     assert np.array_equal(oddseam.pick(pair, "piece 2"), oddseam.pick(pair, "piece (0, 0, 0)"))
     with pytest.raises(oddseam.PickError, match="there is no piece 4; there are 3"):
@@ -48,9 +48,9 @@ def test_parts_are_made_of_picks_and_named(pair, run, tmp_path):
         with pytest.raises(oddseam.Refusal, match=said):
             oddseam.name_parts(made, names)
     oddseam.write_mesh(pair, tmp_path / "pair.seam")
-    done = run("make-part", "pair.seam", "piece 3", "--name", "pad", "--boundary", "wall", "-o", "made.seam")
+    done = run("part", "pair.seam", "piece 3", "--name", "pad", "--boundary", "wall", "-o", "made.seam")
     assert done.returncode == 0, done.stderr
-    done = run("name-parts", "made.seam", "pad=foot", "--boundary", "foot=my own kind", "-o", "named.seam")
+    done = run("name-parts", "made.seam", "pad=foot", "--boundaries", "foot=my own kind", "-o", "named.seam")
     assert done.returncode == 0, done.stderr
     assert oddseam.read_mesh(tmp_path / "named.seam").parts[1] == dataclasses.replace(
         oddseam.read_mesh(tmp_path / "made.seam").parts[1], name="foot", boundary="my own kind"
@@ -62,14 +62,14 @@ def test_parts_are_made_of_picks_and_named(pair, run, tmp_path):
 def test_naming_and_splitting_take_the_patches_that_the_file_holds(run, tmp_path):
     found = oddseam.find_features(shapes.mesh(shapes.grid_cube(4), unit="mm"))
     known = {patch.name for patch in found.patches.table}
-    drawn = oddseam.draw_crease(found, through=[(0.1, 0.5, 1.0), (0.9, 0.5, 1.0)])
+    drawn = oddseam.make_creases(found, through=[(0.1, 0.5, 1.0), (0.9, 0.5, 1.0)])
     oddseam.write_mesh(drawn, tmp_path / "box.seam")
     done = run("name-patches", "box.seam", "plane 1=lid", "plane 2=lid", "-o", "named.seam")
     assert done.returncode == 0, done.stderr
     named = oddseam.read_mesh(tmp_path / "named.seam")
     assert {patch.name for patch in named.patches.table} == known - {"plane 1", "plane 2"} | {"lid"}
     assert len(named.creases.edges) == len(drawn.creases.edges)
-    done = run("split-parts", "named.seam", "--boundary", "lid=hot side", "-o", "parts.seam")
+    done = run("split-parts", "named.seam", "--boundaries", "lid=hot side", "-o", "parts.seam")
     assert done.returncode == 0, done.stderr
     assert {(p.name, p.boundary) for p in oddseam.read_mesh(tmp_path / "parts.seam").parts_used} >= {
         ("lid", "hot side")

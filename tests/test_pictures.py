@@ -18,7 +18,7 @@ def pixels(path):
 
 
 def test_a_picture_has_its_size_and_is_not_blank(tmp_path):
-    path = oddseam.draw(shapes.mesh(shapes.torus()), tmp_path / "t.png")
+    path = oddseam.make_picture(shapes.mesh(shapes.torus()), tmp_path / "t.png")
     picture = Image.open(path)
     assert picture.size == (1280, 800)
     assert len(np.unique(np.asarray(picture).reshape(-1, picture.mode.count("") - 1 or 1), axis=0)) > 50
@@ -26,7 +26,7 @@ def test_a_picture_has_its_size_and_is_not_blank(tmp_path):
 
 def test_the_same_mesh_gives_the_same_file(tmp_path):
     mesh = shapes.mesh(shapes.cube())
-    one, two = (oddseam.draw(mesh, tmp_path / name).read_bytes() for name in ("a.png", "b.png"))
+    one, two = (oddseam.make_picture(mesh, tmp_path / name).read_bytes() for name in ("a.png", "b.png"))
     assert one == two
 
 
@@ -66,18 +66,18 @@ def test_marks_are_the_worst_of_each_and_never_twice_in_one_place(raw_cowl):
 def test_what_cannot_be_drawn_is_refused(tmp_path):
     mesh = shapes.mesh(shapes.cube())
     with pytest.raises(oddseam.Refusal, match="neither shells nor solids"):
-        oddseam.draw(oddseam.Mesh(np.eye(3)), tmp_path / "a.png")
-    with pytest.raises(oddseam.Refusal, match="direction"):
-        oddseam.draw(mesh, tmp_path / "a.png", direction="sideways")
-    with pytest.raises(oddseam.Refusal, match="not all zero"):
-        oddseam.draw(mesh, tmp_path / "a.png", direction=(0.0, 0.0, 0.0))
+        oddseam.make_picture(oddseam.Mesh(np.eye(3)), tmp_path / "a.png")
+    with pytest.raises(oddseam.Refusal, match="view is 'sideways'"):
+        oddseam.make_picture(mesh, tmp_path / "a.png", view="sideways")
+    with pytest.raises(oddseam.Refusal, match="are all 0"):
+        oddseam.make_picture(mesh, tmp_path / "a.png", view=(0.0, 0.0, 0.0))
     with pytest.raises(oddseam.FormatError, match="png"):
-        oddseam.draw(mesh, tmp_path / "a.jpg")
+        oddseam.make_picture(mesh, tmp_path / "a.jpg")
     assert not list(tmp_path.iterdir())
 
 
 def picture_of(mesh: oddseam.Mesh, path, **how) -> np.ndarray:
-    return np.asarray(Image.open(oddseam.draw(mesh, path, **how)).convert("RGB")).astype(int)
+    return np.asarray(Image.open(oddseam.make_picture(mesh, path, **how)).convert("RGB")).astype(int)
 
 
 def hollow_ball() -> oddseam.Mesh:
@@ -126,8 +126,8 @@ def test_patches_side_by_side_have_other_colours():
     table = tuple(oddseam.Patch(f"p{k}") for k in range(int(label.max()) + 1))
     mesh = shapes.mesh((nodes, triangles)).replaced(patches=oddseam.Patches(label, table))
     colours = patch_colours(mesh)
-    rows = oddseam.describe_patches(mesh)
-    pairs = [(k, other - 1) for k, row in enumerate(rows) for other in row["neighbours"]]
+    rows = oddseam.list_patches(mesh)
+    pairs = [(k, other - 1) for k, row in enumerate(rows) for other in row.neighbours]
     assert len(pairs) > 500 and all((colours[a] != colours[b]).any() for a, b in pairs)
 
 
@@ -155,7 +155,9 @@ def test_numbers_stand_on_what_they_name(tmp_path):
 def test_a_pick_is_drawn_in_its_surroundings(tmp_path, monkeypatch):
     ball = hollow_ball()
     whole = picture_of(ball, tmp_path / "a.png", plain=True)
-    said = words_of(monkeypatch, lambda: oddseam.draw(ball, tmp_path / "b.png", marked="near (0, -2, 0) rings 1"))
+    said = words_of(
+        monkeypatch, lambda: oddseam.make_picture(ball, tmp_path / "b.png", marked="near (0, -2, 0) rings 1")
+    )
     shown = np.asarray(Image.open(tmp_path / "b.png").convert("RGB")).astype(int)
     orange = (shown[..., 0] > shown[..., 2] + 80) & (shown[..., 0] > 120)
     assert orange[60:750, 10:810].sum() > 100 and orange[:, 820:].sum() > 5000  # in place, and from near by
@@ -173,7 +175,7 @@ def test_titles_say_which_file_is_shown(run, tmp_path, monkeypatch):
     said = words_of(monkeypatch, lambda: main(["picture", "clean.seam", "-o", "a.png", "--plain"]))
     assert said[0] == "clean.seam"
     assert (
-        words_of(monkeypatch, lambda: oddseam.draw(mended, tmp_path / "b.png", plain=True))[0]
+        words_of(monkeypatch, lambda: oddseam.make_picture(mended, tmp_path / "b.png", plain=True))[0]
         == "given.stl, after mend"
     )
 
@@ -195,32 +197,32 @@ def test_meant_joints_are_no_faults(tmp_path):
 
 def test_a_cut_shows_what_is_inside(tmp_path):
     ball = hollow_ball()
-    whole = picture_of(ball, tmp_path / "a.png", direction="front", plain=True)
-    halved = picture_of(ball, tmp_path / "b.png", direction="front", plain=True, cut="y=0")
-    by_normal = picture_of(ball, tmp_path / "c.png", direction="front", plain=True, cut=((0, 0, 0), (0, 5.0, 0)))
+    whole = picture_of(ball, tmp_path / "a.png", view="front", plain=True)
+    halved = picture_of(ball, tmp_path / "b.png", view="front", plain=True, cut="y=0")
+    by_normal = picture_of(ball, tmp_path / "c.png", view="front", plain=True, cut=((0, 0, 0), (0, 5.0, 0)))
     # between the two circles it is solid, and filled; the hollow shows its wall
     circle = np.pi * (0.9 * 690 / 2) ** 2
     assert yellow(whole) == yellow(halved) == 0 and filled(whole) == 0
     assert filled(halved) == pytest.approx(circle * (1 - 0.25), rel=0.05)
     # a ball with a hole is not solid: its inside shows
     nodes, triangles = shapes.sphere(24, 2.0)
-    torn = picture_of(shapes.mesh((nodes, triangles[1:])), tmp_path / "d.png", direction="front", plain=True, cut="y=0")
+    torn = picture_of(shapes.mesh((nodes, triangles[1:])), tmp_path / "d.png", view="front", plain=True, cut="y=0")
     assert filled(torn) < 200 and yellow(torn) > 0.9 * circle
     assert (halved[100:] == by_normal[100:]).all()  # below the words on the plane
 
 
 def test_one_part_alone_and_others_hidden_are_the_same_where_there_are_two(tmp_path):
     ball = hollow_ball()
-    alone = picture_of(ball, tmp_path / "a.png", plain=True, only="part core")
+    alone = picture_of(ball, tmp_path / "a.png", plain=True, pick="part core")
     without = picture_of(ball, tmp_path / "b.png", plain=True, hide="part shell")
     assert (alone[100:] == without[100:]).all() and yellow(alone) > 1000
     with pytest.raises(oddseam.Refusal, match="nothing is left"):
-        oddseam.draw(ball, tmp_path / "c.png", only="part core", hide="part core")
+        oddseam.make_picture(ball, tmp_path / "c.png", pick="part core", hide="part core")
     with pytest.raises(oddseam.Refusal, match="nothing is left"):
-        oddseam.draw(ball, tmp_path / "c.png", cut="x=-7", direction="right")
+        oddseam.make_picture(ball, tmp_path / "c.png", cut="x=-7", view="right")
     for wrong in ("x=", "w=3", "1,2,3", "0,0,0,0,0,0", "x=nan"):
         with pytest.raises(oddseam.Refusal, match="cut"):
-            oddseam.draw(ball, tmp_path / "c.png", cut=wrong)
+            oddseam.make_picture(ball, tmp_path / "c.png", cut=wrong)
     assert not (tmp_path / "c.png").exists()
 
 
@@ -228,7 +230,7 @@ def test_marks_are_only_where_something_is_shown(tmp_path, raw_cowl):
     from oddseam.pictures.scene import scene_of
 
     found = oddseam.survey(raw_cowl, thin=False).findings
-    scene = scene_of(raw_cowl, np.array([1.0, -1.0, 1.0]), only="near (0, -80, 100) rings 5")
+    scene = scene_of(raw_cowl, np.array([1.0, -1.0, 1.0]), pick="near (0, -80, 100) rings 5")
     assert choose_marks(found) and not choose_marks(scene.in_sight(found))
 
 
@@ -249,16 +251,16 @@ def test_quality_gives_colours_and_the_worst_are_named(tmp_path):
         red, green, blue = picture[100:700, 20:780].transpose(2, 0, 1)
         return int(((red < 90) & (green < 60) & (blue > green + 30)).sum())
 
-    poor = picture_of(mesh, tmp_path / "a.png", direction="top", colour="minimum_angle")
-    even = picture_of(shapes.mesh(shapes.sheet(4)), tmp_path / "b.png", direction="top", colour="minimum_angle")
+    poor = picture_of(mesh, tmp_path / "a.png", view="top", colour="minimum_angle")
+    even = picture_of(shapes.mesh(shapes.sheet(4)), tmp_path / "b.png", view="top", colour="minimum_angle")
     assert violet(poor) > 500 and violet(even) == 0
     with pytest.raises(oddseam.Refusal, match=r"'warpage'.*minimum_angle"):
-        oddseam.draw(mesh, tmp_path / "c.png", colour="warpage")
+        oddseam.make_picture(mesh, tmp_path / "c.png", colour="warpage")
 
 
 def test_before_and_after_stand_side_by_side_at_one_scale(tmp_path):
     small, large = shapes.mesh(shapes.cube(1.0)), shapes.mesh(shapes.cube(2.0))
-    both = picture_of(large, tmp_path / "a.png", before=small, direction="front")
+    both = picture_of(large, tmp_path / "a.png", before=small, view="front")
 
     def width(view: np.ndarray) -> int:
         return int((view.sum(axis=2) < 700).any(axis=0).sum())
@@ -294,7 +296,7 @@ def test_a_needle_that_is_picked_is_seen(tmp_path):
     points = np.vstack([points, 0.5 * (points[a] + points[b]) + 1e-5 * (points[c] - points[a])])
     triangles = np.vstack([np.delete(triangles, top, axis=0), [[a, 8, c], [8, b, c], [a, b, 8]]])
     mesh = shapes.mesh((points, triangles))
-    image = picture_of(mesh, tmp_path / "needle.png", direction="top", marked="ids 14")
+    image = picture_of(mesh, tmp_path / "needle.png", view="top", marked="ids 14")
     orange = (image[..., 0] > 150) & (image[..., 1] < 100) & (image[..., 2] < 50)
     assert orange[:, :800].sum() > 100
 
@@ -304,8 +306,8 @@ def test_walls_have_colours_and_the_thinnest_is_marked(tmp_path):
     wedge = nodes * (9.0, 9.0, 2.0)
     wedge[:, 2] *= 0.5 + nodes[:, 0]  # from 1 to 3 thick
     mesh = oddseam.Mesh.from_triangles(wedge, triangles, unit="mm")
-    marked = picture_of(mesh, tmp_path / "a.png", direction="top", colour="thickness")
-    plain = picture_of(mesh, tmp_path / "b.png", direction="top", colour="thickness", plain=True)
+    marked = picture_of(mesh, tmp_path / "a.png", view="top", colour="thickness")
+    plain = picture_of(mesh, tmp_path / "b.png", view="top", colour="thickness", plain=True)
     assert (marked != plain).any()
 
     def yellow(part: np.ndarray) -> int:
@@ -315,7 +317,7 @@ def test_walls_have_colours_and_the_thinnest_is_marked(tmp_path):
     view = plain[100:700, 60:760]
     assert yellow(view[:, :250]) > 10 * max(yellow(view[:, 450:]), 1)  # thin, on the left, is bright
     with pytest.raises(oddseam.Refusal, match="nothing has a gap"):
-        oddseam.draw(shapes.mesh(shapes.sheet(4)), tmp_path / "c.png", colour="gap")
+        oddseam.make_picture(shapes.mesh(shapes.sheet(4)), tmp_path / "c.png", colour="gap")
 
 
 def test_solids_are_drawn_as_whole_elements_behind_a_cut():
@@ -337,14 +339,16 @@ def test_every_picture_of_a_shell_is_one_of_solids_too(tmp_path, kind):
     corner = np.flatnonzero((nodes == nodes.max(axis=0)).all(axis=1))[0]
     nodes[corner] -= 1.3
     bent = block.replaced(nodes=nodes)
-    plain = pixels(oddseam.draw(bent, tmp_path / "a.png"))
+    plain = pixels(oddseam.make_picture(bent, tmp_path / "a.png"))
     for k, colour in enumerate(("scaled_jacobian", "part", "patch", "crease", "thickness")):
-        shown = pixels(oddseam.draw(bent, tmp_path / f"{k}.png", colour=colour, cut="x=1.5" if k == 0 else None))
+        shown = pixels(
+            oddseam.make_picture(bent, tmp_path / f"{k}.png", colour=colour, cut="x=1.5" if k == 0 else None)
+        )
         assert (shown != plain).any(axis=2).mean() > 0.05, colour
-    oddseam.draw(bent, tmp_path / "two.png", before=block)
-    oddseam.draw(bent, tmp_path / "moved.png", moved_from=block)
+    oddseam.make_picture(bent, tmp_path / "two.png", before=block)
+    oddseam.make_picture(bent, tmp_path / "moved.png", moved_from=block)
     with pytest.raises(oddseam.Refusal, match="no measure 'warp'"):
-        oddseam.draw(bent, tmp_path / "no.png", colour="warp")
+        oddseam.make_picture(bent, tmp_path / "no.png", colour="warp")
 
 
 def test_parts_and_their_thickness_have_colours(tmp_path, run):
@@ -355,11 +359,11 @@ def test_parts_and_their_thickness_have_colours(tmp_path, run):
     mesh = oddseam.Mesh(sheet.nodes, {"quad": oddseam.Elements(block.connectivity, block.ids, half)}, parts, unit="mm")
     for colour in ("part", "part-thickness"):
         oddseam.write_mesh(mesh, tmp_path / "m.seam")
-        done = run("picture", "m.seam", "-o", f"{colour}.png", "--colour", colour, "--direction", "top")
+        done = run("picture", "m.seam", "-o", f"{colour}.png", "--colour", colour, "--view", "top")
         assert done.returncode == 0, done.stderr
         shown = pixels(tmp_path / f"{colour}.png").astype(int)
         left, right = shown[330:430, 150:350].reshape(-1, 3), shown[330:430, 450:650].reshape(-1, 3)
         assert np.abs(np.median(left, axis=0) - np.median(right, axis=0)).max() > 40
     bare = mesh.replaced(parts=(oddseam.Part("skin", 1), oddseam.Part("cap", 7)))
     with pytest.raises(oddseam.Refusal, match="nothing has a part thickness: no part has one"):
-        oddseam.draw(bare, tmp_path / "no.png", colour="part_thickness")
+        oddseam.make_picture(bare, tmp_path / "no.png", colour="part_thickness")

@@ -76,7 +76,7 @@ def test_the_cowl_by_quads(mended_cowl):
 
 def test_a_sphere_of_facets_gets_quads_by_a_size_field():
     field = oddseam.SizeField(0.2, zones=(oddseam.Zone("sphere", (0, 0, 1, 0.3), size=0.05),))
-    new = oddseam.remesh(shapes.mesh(shapes.sphere(48), unit="mm"), size=field, quads=True)
+    new = oddseam.remesh(shapes.mesh(shapes.sphere(48), unit="mm"), sizes=field, quads=True)
     assert share(new) > 0.8
     assert of_kind(new, "quad", "scaled_jacobian").min() > 0.2
     middle = new.nodes[new.elements["quad"].connectivity].mean(axis=1)
@@ -86,7 +86,7 @@ def test_a_sphere_of_facets_gets_quads_by_a_size_field():
 
 def test_quads_on_a_picked_wall_keep_rib_and_stringer():
     given = deck()
-    new = oddseam.remesh(given, size=0.5, only="part wall", quads=True)
+    new = oddseam.remesh(given, size=0.5, pick="part wall", quads=True)
     before, after = contents(given), contents(new)
     assert all(after[i] == what for i, what in before.items() if what[1] != 10)
     assert len(new.elements["quad"]) > 100 + 8

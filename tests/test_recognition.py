@@ -175,8 +175,8 @@ def test_any_soup_has_patches_that_cover_it(seed):
     mesh = oddseam.Mesh.from_triangles(nodes, triangles)
     found = oddseam.find_features(mesh)
     assert (found.patches.label >= 0).all() and found.digest == mesh.digest
-    rows = oddseam.describe_patches(found)
-    assert sum(row["elements"] for row in rows) == mesh.n_elements
+    rows = oddseam.list_patches(found)
+    assert sum(row.elements for row in rows) == mesh.n_elements
 
 
 def test_sheets_keep_the_place_of_facets_or_all_of_them():

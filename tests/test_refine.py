@@ -84,7 +84,7 @@ def test_groups_and_creases_follow():
 def test_new_nodes_go_onto_recognised_surfaces():
     mesh = oddseam.find_features(shapes.mesh(shapes.capped_cylinder(24), unit="mm"))
     new = oddseam.refine(mesh, "all", times=2)
-    flat = oddseam.refine(mesh, "all", times=2, facets=True)
+    flat = oddseam.refine(mesh, "all", times=2, surface="facets")
     wall_nodes = np.abs(new.nodes[:, 2] - new.nodes[:, 2].mean()) < 1.4
     radius = np.linalg.norm(new.nodes[wall_nodes][:, :2], axis=1)
     assert np.abs(radius - 1.0).max() < 1e-9

@@ -56,7 +56,7 @@ def deck() -> oddseam.Mesh:
 def test_only_the_picked_facets_are_meshed_anew(size):
     given = mesh(torus(60, 30), unit="mm")
     where = "sphere (2.7, 0, 0) 0.8"
-    new = oddseam.remesh(given, size=size, only=where)
+    new = oddseam.remesh(given, size=size, pick=where)
     picked = set(given.element_ids[oddseam.pick(given, where)].tolist())
     before, after = contents(given), contents(new)
     assert all(after[i] == before[i] for i in before.keys() - picked)
@@ -68,7 +68,7 @@ def test_only_the_picked_facets_are_meshed_anew(size):
 
 def test_a_wall_with_rib_and_stringer_stays_joined_to_both():
     given = deck()
-    new = oddseam.remesh(given, size=0.4, only="part wall")
+    new = oddseam.remesh(given, size=0.4, pick="part wall")
     before, after = contents(given), contents(new)
     stays = {i for i, (_, part, *_) in before.items() if part != 10}
     assert len(stays) == 16
@@ -88,14 +88,14 @@ def test_a_wall_with_rib_and_stringer_stays_joined_to_both():
 
 def test_the_border_of_the_region_does_not_become_a_crease():
     given = oddseam.find_features(mesh(sphere(24), unit="mm"))
-    new = oddseam.remesh(given, size=0.1, only="box (-2, -2, -2) (2, 2, 0.1)")
+    new = oddseam.remesh(given, size=0.1, pick="box (-2, -2, -2) (2, 2, 0.1)")
     assert len(new.creases.edges) == len(given.creases.edges) == 0
     assert new.patches.table == given.patches.table
 
 
 def test_new_elements_are_as_fine_as_the_border_they_meet():
-    given = oddseam.remesh(mesh(sphere(24), unit="mm"), size=0.05, only="box (-2, -2, -2) (2, 2, 0)")
-    coarse = oddseam.remesh(given, size=0.4, only="box (-2, -2, -0.01) (2, 2, 2)")
+    given = oddseam.remesh(mesh(sphere(24), unit="mm"), size=0.05, pick="box (-2, -2, -2) (2, 2, 0)")
+    coarse = oddseam.remesh(given, size=0.4, pick="box (-2, -2, -0.01) (2, 2, 2)")
     assert coarse.n_elements < given.n_elements
     worst = [row.minimum for row in oddseam.survey(coarse).quality if row.measure == "minimum_angle"]
     assert min(worst) > 10
@@ -104,7 +104,7 @@ def test_new_elements_are_as_fine_as_the_border_they_meet():
 def test_coarsening_a_region_leaves_the_rest():
     given = mesh(torus(60, 30), unit="mm")
     where = "box (-9, -9, -9) (9, 0, 9)"
-    new = oddseam.coarsen(given, facets=600, only=where)
+    new = oddseam.coarsen(given, facets=600, pick=where)
     picked = set(given.element_ids[oddseam.pick(given, where)].tolist())
     before, after = contents(given), contents(new)
     assert all(after[i] == before[i] for i in before.keys() - picked)
@@ -114,7 +114,7 @@ def test_coarsening_a_region_leaves_the_rest():
 
 def test_a_pick_of_no_surface_is_refused():
     with pytest.raises(oddseam.Refusal, match="no tri or quad"):
-        oddseam.remesh(deck(), size=1.0, only="part stringer")
+        oddseam.remesh(deck(), size=1.0, pick="part stringer")
     with pytest.raises(oddseam.Refusal, match="pick what is to be worked on"):
         oddseam.remesh(deck(), size=1.0)
 
@@ -122,7 +122,7 @@ def test_a_pick_of_no_surface_is_refused():
 def test_the_command_line_picks_too(tmp_path):
     oddseam.write_mesh(deck(), tmp_path / "deck.seam")
     done = subprocess.run(
-        [sys.executable, "-m", "oddseam", "remesh", tmp_path / "deck.seam", "--size", "0.5", "--only",
+        [sys.executable, "-m", "oddseam", "remesh", tmp_path / "deck.seam", "--size", "0.5", "--pick",
          "part wall", "-o", tmp_path / "new.seam", "--json"],
         capture_output=True, text=True, check=False,
     )  # fmt: skip
@@ -131,7 +131,7 @@ def test_the_command_line_picks_too(tmp_path):
     before, after = (contents(oddseam.read_mesh(tmp_path / name)) for name in ("deck.seam", "new.seam"))
     assert all(after[i] == what for i, what in before.items() if what[1] != 10)
     bad = subprocess.run(
-        [sys.executable, "-m", "oddseam", "remesh", tmp_path / "deck.seam", "--size", "0.5", "--only",
+        [sys.executable, "-m", "oddseam", "remesh", tmp_path / "deck.seam", "--size", "0.5", "--pick",
          "part wal", "-o", tmp_path / "bad.seam"],
         capture_output=True, text=True, check=False,
     )  # fmt: skip

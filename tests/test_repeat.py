@@ -102,35 +102,33 @@ def test_the_missing_gusset_of_the_draft_tube(run, tmp_path):
 
 @pytest.mark.parametrize("kind", ["quad", "tri"])
 def test_a_hole_is_repeated_with_its_collars(kind):
-    mesh = oddseam.cut_opening(panel(30, 0.0, kind), at=(7, 7, 0), diameter=3, collars=[0.5, 0.7], nodes=16)
+    mesh = oddseam.cut(panel(30, 0.0, kind), at=(7, 7, 0), diameter=3, collars=[0.5, 0.7], rim_nodes=16)
     new = oddseam.repeat(mesh, "cylinder (7,7,-5) (7,7,5) 2.75", times=2, vector=(7.3, 0.4, 0))
     assert elsewhere_same(mesh, new) and not oddseam.prove(new).worse_than(oddseam.prove(mesh))
     fresh = np.flatnonzero(new.element_ids > mesh.element_ids.max())
     angle, jacobian = worst_of(new, fresh)
     assert angle > 20 and jacobian > 0.5
     holes = oddseam.list_openings(new)[:3]
-    assert [row["diameter"] for row in holes] == pytest.approx([3.0] * 3)
-    assert sorted(row["centre"] for row in holes) == [pytest.approx((7 + 7.3 * k, 7 + 0.4 * k, 0)) for k in range(3)]
+    assert [row.diameter for row in holes] == pytest.approx([3.0] * 3)
+    assert sorted(row.centre for row in holes) == [pytest.approx((7 + 7.3 * k, 7 + 0.4 * k, 0)) for k in range(3)]
     away = np.linalg.norm(new.nodes - (21.6, 7.8, 0), axis=1)
     assert [(np.abs(away - radius) < 1e-9).sum() for radius in (1.5, 2.0, 2.7)] == [16, 16, 16]
 
 
 def test_a_hole_goes_round_an_axis_on_a_curved_sheet():
     tube = oddseam.read_mesh(write_draft_tube(Path(tempfile.mkdtemp()) / "tube.bdf"), unit="mm")
-    cut = oddseam.cut_opening(tube, at=(-300, -100, 250), diameter=40, collars=[8], nodes=16)
-    centre = min(oddseam.list_openings(cut), key=lambda row: abs(row["diameter"] - 40) + abs(row["nodes"] - 16))[
-        "centre"
-    ]
+    cut = oddseam.cut(tube, at=(-300, -100, 250), diameter=40, collars=[8], rim_nodes=16)
+    centre = min(oddseam.list_openings(cut), key=lambda row: abs(row.diameter - 40) + abs(row.rim_nodes - 16)).centre
     ring = f"sphere ({centre[0]},{centre[1]},{centre[2]}) 28.5"
     new = oddseam.repeat(cut, ring, times=1, axis=(0, 0, 1), angle=14.0)
     assert elsewhere_same(cut, new) and not oddseam.prove(new).worse_than(oddseam.prove(cut))
-    assert sum(row["nodes"] == 16 and abs(row["diameter"] - 40) < 0.5 for row in oddseam.list_openings(new)) == 2
+    assert sum(row.rim_nodes == 16 and abs(row.diameter - 40) < 0.5 for row in oddseam.list_openings(new)) == 2
     with pytest.raises(oddseam.Refusal, match=r"copy 1 of 1, .* needs .* to the line element"):
         oddseam.repeat(cut, ring, times=1, axis=(0, 0, 1), angle=26.5)
 
 
 def test_a_hole_near_another_one_or_off_the_sheet_is_refused():
-    mesh = oddseam.cut_opening(panel(30), at=(7, 7, 0), diameter=3, collars=[0.5, 0.7], nodes=16)
+    mesh = oddseam.cut(panel(30), at=(7, 7, 0), diameter=3, collars=[0.5, 0.7], rim_nodes=16)
     ring = "cylinder (7,7,-5) (7,7,5) 2.75"
     with pytest.raises(oddseam.Refusal, match=r"needs .* to the free edge"):
         oddseam.repeat(mesh, ring, times=1, vector=(4.4, 0, 0))

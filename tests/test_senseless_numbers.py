@@ -15,13 +15,13 @@ from oddseam.inputs import check_count
 @pytest.mark.parametrize(
     "do",
     [
-        lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=math.nan),
-        lambda m: oddseam.cut_opening(m, at=(math.nan, 5, 0), diameter=1.0),
-        lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, collars=(0.2, math.nan)),
+        lambda m: oddseam.cut(m, at=(5, 5, 0), diameter=math.nan),
+        lambda m: oddseam.cut(m, at=(math.nan, 5, 0), diameter=1.0),
+        lambda m: oddseam.cut(m, at=(5, 5, 0), diameter=1.0, collars=(0.2, math.nan)),
         lambda m: oddseam.remesh(m, size=math.nan),
         lambda m: oddseam.coarsen(m, deviation=math.nan),
-        lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=math.nan),
-        lambda m: oddseam.imprint(m, [(1, 1, 0), (math.nan, 2, 0)]),
+        lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", by=math.nan),
+        lambda m: oddseam.imprint(m, through=[(1, 1, 0), (math.nan, 2, 0)]),
     ],
 )
 def test_what_is_no_number_is_refused_by_name(do):
@@ -32,15 +32,15 @@ def test_what_is_no_number_is_refused_by_name(do):
 @pytest.mark.parametrize(
     ("do", "said"),
     [
-        (lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, nodes=10**12), "nodes of an outline: 1,000,000,000,000 are more"),
-        (lambda m: oddseam.cut_opening(m, at=(5, 5, 0), diameter=1.0, nodes=2), "2 are too few; 4 at least"),
-        (lambda m: oddseam.imprint(m, [(1, 1, 0), (4, 2, 0)], count=10**12), "points of the line: .* are more"),
-        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=1e30), "rows of the wall"),
-        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", height=1.0, rows=10**12), "rows of the wall"),
+        (lambda m: oddseam.cut(m, at=(5, 5, 0), diameter=1.0, rim_nodes=10**12), "nodes of an outline: 1,000,000,000,000 are more"),
+        (lambda m: oddseam.cut(m, at=(5, 5, 0), diameter=1.0, rim_nodes=2), "2 are too few; 4 at least"),
+        (lambda m: oddseam.imprint(m, through=[(1, 1, 0), (4, 2, 0)], count=10**12), "points of the line: .* are more"),
+        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", by=1e30), "rows of the wall"),
+        (lambda m: oddseam.lift(m, "box (3,3,-1) (6,6,1)", by=1.0, rows=10**12), "rows of the wall"),
         (lambda m: oddseam.repeat(m, "ids 1", times=10**12, vector=(1, 0, 0)), "copies"),
         (lambda m: oddseam.refine(m, "all", times=10**6), "times"),
         (lambda m: oddseam.find_features(m, noise=1e30), "is no distance within the part"),
-        (lambda m: oddseam.improve(m, minimum_angle=200.0), "between 0 and 90"),
+        (lambda m: oddseam.improve(m, limits={"minimum_angle": 200.0}), "between 0 and 90"),
         (lambda m: oddseam.coarsen(m, facets=50, limits={"scaled_jacobian": 7.0}), "between -1 and 1"),
     ],
 )  # fmt: skip
@@ -51,8 +51,8 @@ def test_counts_and_limits_beyond_all_sense_are_refused(do, said):
 
 
 def test_an_angle_that_no_triangle_has_is_refused():
-    with pytest.raises(oddseam.Refusal, match="no triangle has a smallest angle above 60; 75 cannot be reached"):
-        oddseam.improve(shapes.mesh(shapes.torus()), minimum_angle=75.0)
+    with pytest.raises(oddseam.Refusal, match="no triangle has a smallest angle above 60 degrees"):
+        oddseam.improve(shapes.mesh(shapes.torus()), limits={"minimum_angle": 75.0})
 
 
 @pytest.mark.parametrize("value", ["nan", "inf", "-inf", "1e999"])

@@ -63,7 +63,7 @@ def test_a_sheet_is_cut_off_on_the_side_that_was_asked(pierced, trim, area):
 def test_trim_needs_a_union(pierced, tmp_path: Path):
     with pytest.raises(oddseam.Refusal, match="union"):
         oddseam.mend(pierced, trim="inside", overlaps="imprint")
-    with pytest.raises(oddseam.Refusal, match="inside or outside"):
+    with pytest.raises(oddseam.Refusal, match="'inside' or 'outside'"):
         oddseam.mend(pierced, trim="left")
     path, out = tmp_path / "tray.stl", tmp_path / "out.stl"
     oddseam.write_mesh(pierced, path)

@@ -65,16 +65,16 @@ def test_the_command_takes_a_skin(run, tmp_path):
 
 def test_units(run, tmp_path):
     mesh = oddseam.assign_property(shapes.mesh(shapes.cube(), unit="mm"), thickness=25.4, young=1.0, poisson=0.3)
-    inches = oddseam.change_unit(mesh, unit="in")
+    inches = oddseam.convert(mesh, to_unit="in")
     assert (
         inches.unit == "in"
         and inches.nodes.max() == pytest.approx(1 / 25.4)
         and inches.parts[0].thickness == pytest.approx(1)
     )
     assert "constants of materials are not converted" in inches.account.last.outcome.notes
-    assert oddseam.change_unit(mesh, unit="mm").digest == mesh.digest
+    assert oddseam.convert(mesh, to_unit="mm").digest == mesh.digest
     with pytest.raises(oddseam.Refusal, match="unit of the mesh is unknown"):
-        oddseam.change_unit(shapes.mesh(shapes.cube()), unit="m")
+        oddseam.convert(shapes.mesh(shapes.cube()), to_unit="m")
     oddseam.write_mesh(mesh, tmp_path / "a.stl")
     done = run("convert", "a.stl", "-o", "b.obj", "--unit", "mm", "--to-unit", "m")
     assert done.returncode == 0 and oddseam.read_mesh(tmp_path / "b.obj").nodes.max() == pytest.approx(1e-3)

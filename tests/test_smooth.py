@@ -40,7 +40,7 @@ def ball() -> oddseam.Mesh:
 def test_a_coarse_sphere_gets_ten_times_rounder(quads):
     given = ball()
     assert given.n_elements == 320
-    new = oddseam.remesh(given, size=0.04, smooth=True, quads=quads)
+    new = oddseam.remesh(given, size=0.04, surface="smooth", quads=quads)
     assert off_sphere(new) < off_sphere(given) / 10
     assert off_sphere(oddseam.remesh(given, size=0.04)) > off_sphere(given) / 2
     assert oddseam.prove(new).is_closed and oddseam.prove(new).is_clean
@@ -49,12 +49,12 @@ def test_a_coarse_sphere_gets_ten_times_rounder(quads):
 def test_a_torus_comes_near_to_its_volume():
     given = shapes.mesh(shapes.torus(30, 15), unit="mm")
     true = 2 * np.pi**2 * 2 * 0.7**2
-    new = oddseam.remesh(given, size=0.08, smooth=True)
+    new = oddseam.remesh(given, size=0.08, surface="smooth")
     assert abs(oddseam.prove(new).volume - true) < 0.1 * abs(oddseam.prove(given).volume - true)
 
 
 def test_rims_of_a_drum_get_round_and_its_ends_stay_flat():
-    new = oddseam.remesh(shapes.mesh(shapes.capped_cylinder(24), unit="mm"), size=0.1, smooth=True)
+    new = oddseam.remesh(shapes.mesh(shapes.capped_cylinder(24), unit="mm"), size=0.1, surface="smooth")
     radius = np.linalg.norm(new.nodes[:, :2], axis=1)
     assert np.abs(radius[radius > 0.97] - 1.0).max() < 5e-4
     height = new.nodes[:, 2]
@@ -66,5 +66,5 @@ def test_rims_of_a_drum_get_round_and_its_ends_stay_flat():
 
 
 def test_flat_and_straight_stay_so():
-    cube = oddseam.remesh(shapes.mesh(shapes.cube(), unit="mm"), size=0.1, smooth=True)
+    cube = oddseam.remesh(shapes.mesh(shapes.cube(), unit="mm"), size=0.1, surface="smooth")
     assert oddseam.prove(cube).volume == pytest.approx(1.0, abs=1e-12)

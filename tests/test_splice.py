@@ -47,12 +47,12 @@ def stays(mesh: oddseam.Mesh, new: oddseam.Mesh, what: str) -> bool:
 @pytest.mark.parametrize("turned", [False, True])
 def test_a_block_grows_by_the_top_of_a_whole_new_part(kind, other, turned):
     mesh = block((10, 10, 10), (10, 10, 10), kind)
-    mesh = oddseam.add_group(mesh, "top", "box (-1,-1,5.9) (11,11,11)")
+    mesh = oddseam.make_group(mesh, "box (-1,-1,5.9) (11,11,11)", name="top")
     design = block((10, 10, 12.5), (8, 9, 11), other)
     if turned:
         design = oddseam.flip(design, "all")
     top = "box (-1,-1,5.9) (11,11,11)"
-    new = oddseam.splice(mesh, top, replacement=design, within=0.01)
+    new = oddseam.splice(mesh, top, replacement=design, distance=0.01)
     proof = oddseam.prove(new)
     assert proof.is_clean and proof.is_closed
     assert proof.volume == pytest.approx(1250.0, rel=1e-12)
@@ -70,7 +70,7 @@ def test_a_piece_that_fits_already_is_taken_as_it_is():
     piece = oddseam.delete(mesh, f"not {what}")
     away = np.hypot(piece.nodes[:, 0] - 10, piece.nodes[:, 1] - 10)
     dome = piece.replaced(nodes=piece.nodes + np.column_stack([0 * away, 0 * away, np.maximum(0, 2 - 0.1 * away**2)]))
-    new = oddseam.splice(mesh, what, replacement=dome, within=0.1)
+    new = oddseam.splice(mesh, what, replacement=dome, distance=0.1)
     assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1
     assert new.n_nodes == mesh.n_nodes and stays(mesh, new, what)
     assert new.nodes[:, 2].max() == pytest.approx(2.0)
@@ -83,7 +83,7 @@ def test_a_sheet_is_replaced_up_to_its_free_edges():
     x, y = other.nodes[:, 0] * 0.8 + 4, other.nodes[:, 1] * 0.8
     z = 0.02 * np.maximum(0, x - 12) ** 2
     other = other.replaced(nodes=np.column_stack([x, y, z]))
-    new = oddseam.splice(mesh, what, replacement=other, within=0.05)
+    new = oddseam.splice(mesh, what, replacement=other, distance=0.05)
     assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1
     assert stays(mesh, new, what)
     assert new.nodes[:, 0].max() == pytest.approx(24.0)
@@ -99,19 +99,19 @@ def test_frames_and_several_regions_are_replaced():
         "box (4,4,-1) (9,16,1) or box (10,4,-1) (16,16,1)",  # an element apart
         "box (4,4,-1) (16,16,1) and not box (5,5,-1) (9,9,1)",
     ):
-        new = oddseam.splice(mesh, what, replacement=other, within=0.1)
+        new = oddseam.splice(mesh, what, replacement=other, distance=0.1)
         assert oddseam.prove(new).is_clean and oddseam.prove(new).rims == 1 and stays(mesh, new, what)
     with pytest.raises(oddseam.Refusal, match="does not divide the replacement"):
-        oddseam.splice(mesh, "box (-1,-1,-1) (8,8,1)", replacement=other, within=0.1)
+        oddseam.splice(mesh, "box (-1,-1,-1) (8,8,1)", replacement=other, distance=0.1)
 
 
 def test_a_rib_that_stood_on_the_cut_is_named():
     mesh = with_rib(panel(20), 10)
     other = panel(31, 0.0, "tri")
     other = other.replaced(nodes=other.nodes * (24 / 31) - np.array([2, 2, 0]))
-    new = oddseam.splice(mesh, "box (4,4,-0.1) (16,16,0.1)", replacement=other, within=0.1)
+    new = oddseam.splice(mesh, "box (4,4,-0.1) (16,16,0.1)", replacement=other, distance=0.1)
     assert "what stood on 11 nodes of the cut" in new.account.last.outcome.unmet[0]
-    beside = oddseam.splice(mesh, "box (4,4,-0.1) (10,16,0.1)", replacement=other, within=0.1)
+    beside = oddseam.splice(mesh, "box (4,4,-0.1) (10,16,0.1)", replacement=other, distance=0.1)
     assert not beside.account.last.outcome.unmet
     assert oddseam.prove(beside).nonmanifold_edges == 20
 
@@ -121,21 +121,21 @@ def test_what_does_not_cover_or_fit_is_refused():
     what = "box (4,4,-1) (16,16,1)"
     small = panel(10)
     with pytest.raises(oddseam.Refusal, match=r"ends \d.* off the border of the cut at"):
-        oddseam.splice(mesh, what, replacement=small, within=0.2)
+        oddseam.splice(mesh, what, replacement=small, distance=0.2)
     with pytest.raises(oddseam.Refusal, match=r"is 0\.5 off the border of the cut at"):
-        oddseam.splice(mesh, what, replacement=mesh.replaced(nodes=mesh.nodes + np.array([0, 0, 0.5])), within=0.2)
+        oddseam.splice(mesh, what, replacement=mesh.replaced(nodes=mesh.nodes + np.array([0, 0, 0.5])), distance=0.2)
     with pytest.raises(oddseam.Refusal, match="no border with the rest"):
-        oddseam.splice(mesh, "all", replacement=mesh, within=0.2)
+        oddseam.splice(mesh, "all", replacement=mesh, distance=0.2)
     with pytest.raises(oddseam.Refusal, match="no tri or quad"):
         lines = oddseam.Elements(np.array([[0, 1]]), np.array([1]), np.zeros(1, np.int32))
-        oddseam.splice(mesh, what, replacement=mesh.replaced(elements={"line": lines}), within=0.2)
+        oddseam.splice(mesh, what, replacement=mesh.replaced(elements={"line": lines}), distance=0.2)
 
 
 def test_from_the_command_line(run, tmp_path):
     oddseam.write_mesh(block((10, 10, 10), (10, 10, 10)), tmp_path / "old.seam")
     oddseam.write_mesh(block((10, 10, 12), (9, 9, 9), "tri"), tmp_path / "new.seam")
-    asked = ["splice", "old.seam", "box (-1,-1,5.9) (11,11,11)", "new.seam", "--within", 0.1]
-    seen = run(*asked)
+    asked = ["splice", "old.seam", "box (-1,-1,5.9) (11,11,11)", "new.seam", "--distance", 0.1]
+    seen = run(*asked, "--preview")
     assert seen.returncode == 0, seen.stderr
     assert "off the replacement" in seen.stdout and not (tmp_path / "both.seam").exists()
     assert run(*asked, "-o", "both.seam").returncode == 0
@@ -188,7 +188,7 @@ def test_a_ribbed_frame_takes_its_own_geometry_back_anywhere(what):
     again = frame.replaced(nodes=(frame.nodes @ turn) @ turn.T)  # the same but for what rounding makes of it
     picked = extracted(again, oddseam.pick(frame, what))
     for replacement in (again, picked):
-        new = oddseam.splice(frame, what, replacement=replacement, within=0.3)
+        new = oddseam.splice(frame, what, replacement=replacement, distance=0.3)
         one, two = ((p.rims, p.nonmanifold_edges, p.crossing_pairs) for p in map(oddseam.prove, (frame, new)))
         assert one == two
         assert new.counts == frame.counts and stays(frame, new, what)
@@ -201,7 +201,7 @@ def test_a_ribbed_frame_takes_its_own_geometry_back_anywhere(what):
 def test_a_frame_meshed_anew_is_joined_across_its_ribs(what):
     frame = ribbed_frame()
     fine = oddseam.remesh(frame, size=1.3)
-    new = oddseam.splice(frame, what, replacement=fine, within=0.5)
+    new = oddseam.splice(frame, what, replacement=fine, distance=0.5)
     assert oddseam.prove(new).nonmanifold_edges >= oddseam.prove(frame).nonmanifold_edges
     assert new.n_elements > frame.n_elements + 20 and stays(frame, new, what)
     assert new.connectivity.n_pieces == 1 and oddseam.prove(new).rims == oddseam.prove(frame).rims

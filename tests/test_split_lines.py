@@ -49,7 +49,7 @@ def untouched(mesh: oddseam.Mesh, new: oddseam.Mesh, low: tuple, high: tuple) ->
 
 def test_a_line_crosses_a_sharp_edge_with_a_node_on_it():
     mesh = bent_plate()
-    lined = oddseam.imprint(mesh, [(14.3, 3.2, 0), (20, 7, 5.1)], count=9)
+    lined = oddseam.imprint(mesh, through=[(14.3, 3.2, 0), (20, 7, 5.1)], count=9)
     assert lined.account.last.outcome.steps[1].count == 1
     assert oddseam.prove(lined).is_clean
     ends = lined.creases.edges
@@ -63,7 +63,7 @@ def test_a_line_crosses_a_sharp_edge_with_a_node_on_it():
 def test_known_creases_are_split_and_go_on():
     mesh = oddseam.find_features(bent_plate())
     before = len(mesh.creases.edges)
-    lined = oddseam.imprint(mesh, [(14.3, 3.2, 0), (20, 7, 5.1)], count=9)
+    lined = oddseam.imprint(mesh, through=[(14.3, 3.2, 0), (20, 7, 5.1)], count=9)
     assert len(lined.creases.edges) == before + 1 + 9
     assert {tuple(edge) for edge in np.sort(lined.creases.edges, axis=1).tolist()} <= edges_of(lined)
 
@@ -71,8 +71,8 @@ def test_known_creases_are_split_and_go_on():
 def test_a_stringer_is_named_or_split():
     mesh = bent_plate()
     with pytest.raises(oddseam.Refusal, match=r"line element.*split_lines"):
-        oddseam.imprint(mesh, [(4.3, 3.2, 0), (6, 17, 0)], count=12)
-    lined = oddseam.imprint(mesh, [(4.3, 3.2, 0), (6, 17, 0)], count=12, split_lines=True)
+        oddseam.imprint(mesh, through=[(4.3, 3.2, 0), (6, 17, 0)], count=12)
+    lined = oddseam.imprint(mesh, through=[(4.3, 3.2, 0), (6, 17, 0)], count=12, split_lines=True)
     assert len(lined.elements["line"]) == 21
     assert bars_are_edges(lined)
     assert (lined.elements["line"].ids > 9058).sum() == 2
@@ -83,16 +83,16 @@ def test_a_stringer_is_named_or_split():
     [
         {"diameter": 6.0},
         {"diameter": 6.0, "collars": [0.8, 1.0]},
-        {"shape": "slot", "length": 8.0, "width": 3.0, "turn": 30.0, "collars": [0.7]},
-        {"shape": "rectangle", "length": 5.0, "width": 4.0, "turn": 77.0},
+        {"kind": "slot", "length": 8.0, "width": 3.0, "angle": 30.0, "collars": [0.7]},
+        {"kind": "rectangle", "length": 5.0, "width": 4.0, "angle": 77.0},
     ],
 )
 @pytest.mark.parametrize("y", [9.6, 10.0])
 def test_an_opening_splits_a_stringer_that_goes_on_to_the_rim(settings, y):
     mesh = bent_plate()
     with pytest.raises(oddseam.Refusal, match=r"line element.*split_lines"):
-        oddseam.cut_opening(mesh, at=(10.2, y, 0), **settings)
-    cut = oddseam.cut_opening(mesh, at=(10.2, y, 0), split_lines=True, **settings)
+        oddseam.cut(mesh, at=(10.2, y, 0), **settings)
+    cut = oddseam.cut(mesh, at=(10.2, y, 0), split_lines=True, **settings)
     assert oddseam.prove(cut).is_clean
     assert bars_are_edges(cut)
     rim = {tuple(point) for point in oddseam.rim_points(cut, near=(10.2, y, 0))}
@@ -104,8 +104,9 @@ def test_an_opening_splits_a_stringer_that_goes_on_to_the_rim(settings, y):
 
 def test_an_opening_across_a_sharp_edge_by_imprint():
     mesh = bent_plate()
-    ring = oddseam.circle_points((20, 9.6, 0), (-1, 0, 1), 3, 20)
-    cut = oddseam.imprint(mesh, ring, closed=True, opening=True, split_lines=True, direction=(-1, 0, 1))
+    cut = oddseam.imprint(
+        mesh, circle=3, near=(20, 9.6, 0), count=20, opening=True, split_lines=True, direction=(-1, 0, 1)
+    )
     assert oddseam.prove(cut).is_clean
     assert len(oddseam.list_openings(cut)) == 2
     assert bars_are_edges(cut)
@@ -123,8 +124,8 @@ def test_from_the_command_line(run, tmp_path):
 
 def test_a_line_through_a_node_of_the_fold_takes_that():
     mesh = bent_plate()
-    lined = oddseam.imprint(mesh, [(16.2, 5.5, 0), (20, 7.5, 3.2)], direction=(-1, 0, 1), count=4)
-    through = oddseam.imprint(mesh, [(17, 4.98, 0), (20, 5.02, 3)], direction=(-1, 0, 1), count=4)
+    lined = oddseam.imprint(mesh, through=[(16.2, 5.5, 0), (20, 7.5, 3.2)], direction=(-1, 0, 1), count=4)
+    through = oddseam.imprint(mesh, through=[(17, 4.98, 0), (20, 5.02, 3)], direction=(-1, 0, 1), count=4)
     for new in (lined, through):
         assert oddseam.prove(new).is_clean
     assert len(lined.creases.edges) == 4

@@ -22,19 +22,22 @@ if TYPE_CHECKING:
     )
     from oddseam.editing.attaching import attach as attach
     from oddseam.editing.combining import combine as combine
-    from oddseam.editing.creases import erase_crease as erase_crease, name_crease as name_crease
-    from oddseam.editing.imprinting import circle_points as circle_points, imprint as imprint
+    from oddseam.editing.imprinting import imprint as imprint
     from oddseam.editing.lifting import lift as lift
-    from oddseam.editing.listing import list_openings as list_openings, rim_points as rim_points
-    from oddseam.editing.moving import move_opening as move_opening
-    from oddseam.editing.nodes import merge_nodes as merge_nodes, move_node as move_node
-    from oddseam.editing.numbering import drop_unused_nodes as drop_unused_nodes, number_new as number_new
-    from oddseam.editing.openings import cut_opening as cut_opening
+    from oddseam.editing.listing import Opening as Opening, list_openings as list_openings
+    from oddseam.editing.make_creases import make_creases as make_creases
+    from oddseam.editing.make_group import make_group as make_group
+    from oddseam.editing.move_node import move_node as move_node
+    from oddseam.editing.moving import change_openings as change_openings
+    from oddseam.editing.number_new import number_new as number_new
+    from oddseam.editing.openings import cut as cut
     from oddseam.editing.parts import make_part as make_part, name_parts as name_parts
     from oddseam.editing.repeating import repeat as repeat
+    from oddseam.editing.rim_points import rim_points as rim_points
     from oddseam.editing.splicing import splice as splice
     from oddseam.editing.stitching import stitch as stitch
     from oddseam.editing.table import read_openings as read_openings
+    from oddseam.editing.weld import weld as weld
     from oddseam.errors import (
         BadArgument as BadArgument,
         FormatError as FormatError,
@@ -43,12 +46,11 @@ if TYPE_CHECKING:
         PickError as PickError,
         Refusal as Refusal,
     )
-    from oddseam.features.description import describe_patches as describe_patches
-    from oddseam.features.drawing import draw_crease as draw_crease
+    from oddseam.features.description import DescribedPatch as DescribedPatch, list_patches as list_patches
+    from oddseam.features.list_creases import CreaseChain as CreaseChain, list_creases as list_creases
     from oddseam.features.naming import name_patches as name_patches, split_parts as split_parts
-    from oddseam.features.network import list_creases as list_creases, tidy_creases as tidy_creases
     from oddseam.features.patches import find_features as find_features
-    from oddseam.features.small import list_small as list_small
+    from oddseam.features.small import SmallThing as SmallThing, list_small as list_small
     from oddseam.findings import (
         Chamber as Chamber,
         Chambers as Chambers,
@@ -63,20 +65,18 @@ if TYPE_CHECKING:
     )
     from oddseam.findings.across import local_lengths as local_lengths
     from oddseam.findings.comparison import Comparison as Comparison, compare as compare, compare_ids as compare_ids
-    from oddseam.findings.pieces import list_pieces as list_pieces
+    from oddseam.findings.list_parts import DescribedPart as DescribedPart, list_parts as list_parts
+    from oddseam.findings.pieces import Piece as Piece, list_pieces as list_pieces
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,
         read_mesh as read_mesh,
         write_mesh as write_mesh,
     )
-    from oddseam.mending.by_hand import (
-        add_group as add_group,
-        delete as delete,
-        fill as fill,
-        flip as flip,
-        weld as weld,
-    )
+    from oddseam.listing import Listing as Listing
+    from oddseam.mending.delete import delete as delete
+    from oddseam.mending.fill import fill as fill
+    from oddseam.mending.flip import flip as flip
     from oddseam.mending.sequence import mend as mend
     from oddseam.model import (
         Creases as Creases,
@@ -89,7 +89,7 @@ if TYPE_CHECKING:
         Patches as Patches,
     )
     from oddseam.model.connectivity import Connectivity as Connectivity, Rim as Rim
-    from oddseam.model.conversion import change_unit as change_unit
+    from oddseam.model.conversion import convert as convert
     from oddseam.model.outer_faces import skin as skin
     from oddseam.model.proof import Proof as Proof, prove as prove
     from oddseam.model.properties import assign_property as assign_property
@@ -97,24 +97,23 @@ if TYPE_CHECKING:
         Bore as Bore,
         Lattice as Lattice,
         Move as Move,
-        NewShape as NewShape,
         Offset as Offset,
         Scale as Scale,
+        Shape as Shape,
         Targets as Targets,
-        Thickness as Thickness,
         Turn as Turn,
+        Wall as Wall,
     )
     from oddseam.morphing.operation import morph as morph
     from oddseam.morphing.reading import read_changes as read_changes, read_targets as read_targets
-    from oddseam.picks import list_picked as list_picked, pick as pick
-    from oddseam.pictures import draw as draw
+    from oddseam.picks import Picked as Picked, list_picked as list_picked, pick as pick
+    from oddseam.pictures import make_picture as make_picture
     from oddseam.remeshing.absorbing import absorb as absorb
     from oddseam.remeshing.coarsening import coarsen as coarsen
     from oddseam.remeshing.improving import improve as improve
     from oddseam.remeshing.isotropic import remesh as remesh
     from oddseam.remeshing.refining import refine as refine
     from oddseam.sizes import SizeField as SizeField, Zone as Zone
-    from oddseam.sizes.along import Line as Line
     from oddseam.sizes.making import make_sizes as make_sizes
     from oddseam.sizes.rules import read_rules as read_rules
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import gc
+import importlib
 import multiprocessing
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 from typing import NoReturn
 
 import numpy as np
 
 from oddseam.geometry.threads import cores
+from oddseam.read_only import is_writable
 
 _TETRAHEDRON = (
     np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]]),
@@ -19,13 +22,15 @@ _TETRAHEDRON = (
 )
 
 
-def warm_up() -> float:
-    """Compile what is not compiled for this processor yet; returns the seconds it took.
+def warm_up(*, fresh: bool = False) -> float:
+    """Compile what is not compiled for this processor yet, or with ``fresh`` everything; returns the seconds it took.
 
     As many processes as there are cores take the drills in their order: the longest come first, and those that share
     helpers are far from each other, so that what one has compiled is there for the next.
     """
     start = time.perf_counter()
+    if fresh:
+        _forget()
     workers = cores()
     if workers == 1:
         for drill in DRILLS:
@@ -35,6 +40,19 @@ def warm_up() -> float:
             for done in [pool.submit(_do, drill) for drill in DRILLS]:
                 done.result()
     return time.perf_counter() - start
+
+
+def _forget() -> None:
+    """Remove what was compiled and is kept where it can be written to."""
+    root = Path(__file__).parent
+    for source in root.rglob("kernels/[!_]*.py"):
+        name = ".".join(("oddseam", *source.relative_to(root).with_suffix("").parts))
+        for one in vars(importlib.import_module(name)).values():
+            kept = getattr(getattr(one, "_cache", None), "kept", None)
+            for folder in {source.parent / "__pycache__", *([Path(kept.cache_path)] if kept is not None else [])}:
+                for path in folder.glob("*.nb[ic]"):
+                    if is_writable(folder):
+                        path.unlink(missing_ok=True)
 
 
 def _do(drill: Callable[[], None]) -> None:

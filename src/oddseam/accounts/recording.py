@@ -68,12 +68,11 @@ def _digests(value: Any) -> Iterator[str]:
 
 
 def recorded(
-    operation: str,
     *,
     loss: Callable[[Any, Any, Mapping[str, Any]], Loss] | None = None,
     judge: Callable[[Any, Any], list[str]] | None = None,
 ) -> Callable[[Callable[P, tuple[M, Outcome]]], Callable[P, M]]:
-    """Record a function of a mesh as an operation.
+    """Record a function of a mesh as an operation of the function's name.
 
     The function takes a mesh first and keyword settings of plain values, and returns the
     new mesh and an :class:`Outcome`; the decorated one returns the mesh alone, whose account
@@ -82,7 +81,7 @@ def recorded(
     """
 
     def decorate(function: Callable[P, tuple[M, Outcome]]) -> Callable[P, M]:
-        arguments = Arguments(function)
+        arguments, operation = Arguments(function), function.__name__.replace("_", " ")
 
         @functools.wraps(function)
         def run(*args: P.args, **kwargs: P.kwargs) -> M:

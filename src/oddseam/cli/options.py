@@ -1,143 +1,75 @@
-"""What verbs of the command line share: options, in the same words everywhere."""
+"""Options that many verbs share: units, what is written and how, decks, new ids, reports."""
 
 from __future__ import annotations
 
 import argparse
-import math
-from typing import NoReturn
 
-UNITS = ("um", "mm", "cm", "m", "in", "ft")
+from oddseam.cli.kinds import number, span
+from oddseam.signatures import Source
+
+UNITS = Source("oddseam.model.units").words("Unit") or ()
 _OVERWRITE = "allow the output to be the input"
-STATUS = "Exit status: 0 done; 1 done, but something asked for is unmet (it says what); 2 refused or unreadable."
 
 
-def number(text: str) -> float:
-    """A number that an option takes: finite, with digits."""
-    try:
-        value = float(text)
-    except ValueError:
-        value = math.nan
-    if not math.isfinite(value) or "_" in text:
-        raise argparse.ArgumentTypeError(f"{text[:40]!r} is no number")
-    return value
+class Options:
+    """Adds options to a parser, but for those that it has already."""
+
+    def __init__(self, parser: argparse.ArgumentParser, title: str) -> None:
+        self._group = parser.add_argument_group(title)
+        self._taken = parser._option_string_actions
+
+    def add(self, *names: str, **more: object) -> None:
+        """Add one, unless the verb has one of that name with a meaning of its own."""
+        if names[-1] not in self._taken:
+            self._group.add_argument(*names, **more)  # type: ignore[arg-type]
 
 
-class Parser(argparse.ArgumentParser):
-    """A parser whose complaints are one line."""
-
-    def error(self, message: str) -> NoReturn:
-        """Say what is wrong, and end with status 2."""
-        self.exit(2, f"{self.prog}: {' '.join(message.split())} (see {self.prog} --help)\n")
+def reads(parser: argparse.ArgumentParser) -> None:
+    """What is to be known of files that are read."""
+    options = Options(parser, "what is read")
+    options.add("--unit", choices=UNITS, help="unit of length of a file that does not say")
 
 
-class Verbs:
-    """The verbs of a parser."""
-
-    def __init__(self, parser: argparse.ArgumentParser) -> None:
-        self._parsers = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
-
-    def add(self, name: str, text: str) -> argparse.ArgumentParser:
-        """One more."""
-        return self._parsers.add_parser(name, help=text, description=text, epilog=STATUS)
-
-
-def reads(p: argparse.ArgumentParser) -> None:
-    """A file to be read."""
-    p.add_argument(
-        "input",
-        metavar="FILE",
-        help="mesh file: STL, OBJ, PLY, OFF, 3MF, GLB, VTU, CGNS, NASTRAN bulk data, CalculiX deck, or .seam",
-    )
-    p.add_argument("--unit", choices=UNITS, help="unit of length of a file that does not say")
-
-
-def writes(p: argparse.ArgumentParser) -> None:
-    """A file to be written, and what a deck needs."""
-    p.add_argument("-o", "--output", required=True, metavar="FILE", help="the suffix chooses the format")
-    p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
-    cares(p)
-    data = p.add_argument_group("for a deck (a solver refuses shells without these)")
-    data.add_argument("--thickness", type=number, help="shell thickness, in the unit of the mesh")
-    data.add_argument("--young", type=number, metavar="E", help="Young's modulus of the material")
-    data.add_argument("--poisson", type=number, metavar="NU", help="Poisson's ratio")
-    data.add_argument("--density", type=number, metavar="RHO", help="mass density")
-
-
-def cares(p: argparse.ArgumentParser) -> None:
-    """What is done with the cards of a deck."""
-    deck = p.add_argument_group("for a deck with loads")
-    deck.add_argument("--carry-loads", action="store_true", help="carry pressures over to new elements")
-    deck.add_argument(
+def writes(parser: argparse.ArgumentParser, *, may_show: bool) -> None:
+    """A mesh that is written, and what a deck needs."""
+    options = Options(parser, "what is written")
+    options.add("-o", "--output", metavar="FILE", help="the suffix chooses the format")
+    if not may_show:
+        options.add("--preview", action="store_true", help="write nothing, but say what would become of it")
+    options.add("--overwrite", action="store_true", help=_OVERWRITE)
+    options.add("--text", action="store_true", help="write STL, PLY or VTU as text, with every digit")
+    deck = Options(parser, "for a deck")
+    deck.add("--thickness", type=number, help="shell thickness, in the unit of the mesh")
+    deck.add("--young", type=number, metavar="E", help="Young's modulus of the material")
+    deck.add("--poisson", type=number, metavar="NU", help="Poisson's ratio")
+    deck.add("--density", type=number, metavar="RHO", help="mass density")
+    deck.add("--carry-loads", action="store_true", help="carry pressures over to new elements")
+    deck.add(
         "--trim-references", action="store_true", help="take what is gone out of lists, and drop cards that act on it"
     )
+    deck.add("--node-ids", type=span, metavar="FIRST[-LAST]", help="ids of new nodes (above the highest by default)")
+    deck.add("--element-ids", type=span, metavar="FIRST[-LAST]", help="ids of new elements")
 
 
-def follows_creases(p: argparse.ArgumentParser) -> None:
-    """The angle of creases."""
-    p.add_argument(
-        "--crease",
-        type=number,
-        default=30.0,
-        metavar="ANGLE",
-        help="edges that turn by more degrees are creases (default 30)",
-    )
+def makes(parser: argparse.ArgumentParser, metavar: str, text: str) -> None:
+    """A file of another kind that is written."""
+    options = Options(parser, "what is written")
+    options.add("-o", "--output", required=True, metavar=metavar, help=text)
+    options.add("--overwrite", action="store_true", help=_OVERWRITE)
 
 
-def has_limits(p: argparse.ArgumentParser) -> None:
-    """Limits of quality."""
-    p.add_argument(
-        "--limit",
-        action="append",
-        metavar="MEASURE=VALUE",
-        help="a limit of quality other than the survey's, such as minimum-angle=5; beyond is unmet; may be repeated",
-    )
+def draws(parser: argparse.ArgumentParser) -> None:
+    """A picture of the result."""
+    options = Options(parser, "a picture of it")
+    options.add("--picture", metavar="PNG", help="draw it")
+    words = Source("oddseam.pictures.standing").words("View") or ()
+    options.add("--view", default="corner", metavar="VIEW", help=f"from where: {', '.join(words)}, or X,Y,Z")
 
 
-def picks_some(p: argparse.ArgumentParser) -> None:
-    """What is worked on."""
-    p.add_argument(
-        "--only", metavar="PICK", help="only these elements, such as 'part hood'; the rest stays to the last bit"
-    )
-
-
-def reports(p: argparse.ArgumentParser) -> None:
-    """A report as JSON."""
-    p.add_argument("--json", action="store_true", help="print the report as JSON")
-
-
-def may_write(p: argparse.ArgumentParser, text: str = "the suffix chooses the format") -> None:
-    """A file that may be written."""
-    p.add_argument("-o", "--output", metavar="FILE", help=text)
-    p.add_argument("--overwrite", action="store_true", help=_OVERWRITE)
-    cares(p)
-
-
-def has_collars(p: argparse.ArgumentParser) -> None:
-    """Collars of an opening."""
-    p.add_argument("--collars", metavar="WIDTH,WIDTH,...", help="rings of regular elements round the rim")
-
-
-def splits_lines(p: argparse.ArgumentParser) -> None:
-    """Whether line elements give way."""
-    p.add_argument("--split-lines", action="store_true", help="split line elements that are in the way")
-
-
-def edits(p: argparse.ArgumentParser) -> None:
-    """A file to be written with what a change adds, in the ids and with the loads that a deck needs."""
-    writes(p)
-    reports(p)
-    numbers_new(p)
-
-
-def numbers_new(p: argparse.ArgumentParser) -> None:
-    """Ids of what is new."""
-    new = p.add_argument_group("for what is new")
-    new.add_argument("--node-ids", metavar="FIRST[-LAST]", help="ids of new nodes (above the highest by default)")
-    new.add_argument("--element-ids", metavar="FIRST[-LAST]", help="ids of new elements")
-
-
-def looks_from(p: argparse.ArgumentParser) -> None:
-    """From where a picture is drawn."""
-    p.add_argument(
-        "--direction", default="corner", help="corner, below, behind, front, back, left, right, top, bottom, or x,y,z"
-    )
+def reports(parser: argparse.ArgumentParser, *, as_json: bool) -> None:
+    """What is said of it."""
+    options = Options(parser, "what is said")
+    if as_json:
+        options.add("--json", action="store_true", help="print the report as JSON")
+    options.add("--quiet", action="store_true", help="print no report, only what is unmet")
+    options.add("--verbose", action="store_true", help="say what is being done")

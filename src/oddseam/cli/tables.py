@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import IO, Any
 
 import numpy as np
 from rich.console import Console
+from rich.markup import escape
 from rich.table import Table
 
 import oddseam
@@ -21,10 +23,8 @@ _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 
 #: Settings of more characters are not printed whole.
 _LONG = 60
-#: Coordinates of less than this share of the diagonal are printed as 0.
-_NOTHING = 1e-7
-#: So many ids of the nodes of a rim are printed.
-_IDS = 6
+#: So many rows of a listing are printed; --json lists all.
+_MOST_ROWS = 40
 #: So many ranges of ids are printed; --json lists all.
 _RANGES = 24
 
@@ -45,6 +45,58 @@ def _table(*columns: str, right: tuple[int, ...] = ()) -> Table:
 
 def _point(xyz: Any) -> str:
     return ", ".join(f"{c:.5g}" for c in xyz)
+
+
+def print_result(args: Any, values: Mapping[str, Any], result: Any) -> None:
+    """A report for people, of what a function was given and what it found."""
+    match result:
+        case oddseam.Survey():
+            print_survey(args.mesh, values["mesh"], result)
+        case oddseam.Measures():
+            print_measures(args.mesh, result)
+        case oddseam.Chambers():
+            print_chambers(args.mesh, result, values.get("inside", ()))
+        case oddseam.Comparison():
+            print_comparison(args.before, args.after, result)
+        case oddseam.Account():
+            print_account(args.mesh, result)
+        case oddseam.Listing():
+            print_listing(args.mesh, result)
+
+
+def as_plain(args: Any, name: str, result: Any) -> Any:
+    """A report as plain values, ready for JSON; listings stand under a name."""
+    match result:
+        case oddseam.Account():
+            return result.to_list()
+        case oddseam.Listing():
+            return {"file": args.mesh, name: result.to_list()}
+        case oddseam.Comparison():
+            return {"before": args.before, "after": args.after, **result.to_dict()}
+    return {"file": args.mesh, **result.to_dict()}
+
+
+def print_listing(name: str, listing: oddseam.Listing[Any]) -> None:
+    """The first rows of a listing."""
+    console = _console()
+    console.print(f"[bold]{escape(name)}[/bold], {escape(listing.title)}", markup=True)
+    if not len(listing):
+        return
+    right = tuple(k for k, is_number in enumerate(listing.numeric) if is_number)
+    table = _table(*listing.headings, right=right)
+    for cells in itertools.islice(listing.texts(), _MOST_ROWS):
+        table.add_row(*map(escape, cells))
+    console.print(table)
+    if len(listing) > _MOST_ROWS:
+        console.print(f"and {len(listing) - _MOST_ROWS:,} more (--json lists all)")
+
+
+def print_account(name: str, account: oddseam.Account) -> None:
+    """All that was done."""
+    if not len(account):
+        print(f"{name}: no account (.seam files hold one; other formats cannot)")
+    for entry in account:
+        print_entry(entry)
 
 
 def keep_survey(path: Path, name: str, mesh: oddseam.Mesh, found: oddseam.Survey) -> None:
@@ -151,147 +203,15 @@ def print_chambers(name: str, chambers: oddseam.Chambers, points: Sequence[tuple
         console.print(f"  {_point(point)}: {where}", markup=False)
 
 
-#: Patches that are listed; all are in the JSON report.
-_MOST_PATCHES = 40
-
-
-def _place(xyz: Any, mesh: oddseam.Mesh) -> str:
-    """A place that was worked out; what is nothing beside the size of the part is 0."""
-    return _point(np.where(np.abs(xyz) < _NOTHING * mesh.diagonal, 0.0, xyz))
-
-
-def print_patches(name: str, mesh: oddseam.Mesh) -> None:
-    """Patches with what they are, the largest first."""
-    console = _console()
-    rows = oddseam.describe_patches(mesh)
-    kinds: dict[str, int] = {}
-    for row in rows:
-        kinds[row["kind"]] = kinds.get(row["kind"], 0) + 1
-    many = ", ".join(f"{count:,} {kind}" for kind, count in kinds.items())
-    n_creases = 0 if mesh.creases is None else len(mesh.creases.edges)
-    console.print(f"[bold]{name}[/bold], {len(rows):,} patch(es): {many}; {n_creases:,} crease edges", markup=True)
-    table = _table("", "patch", "area", "radius", "axis", "centre", "elements", "beside", right=(0, 2, 3, 6))
-    for row in rows[:_MOST_PATCHES]:
-        radius = "" if row["radius"] is None else f"{row['radius']:.5g}" + ("\u00b0" if row["kind"] == "cone" else "")
-        radius += "" if row["tube"] is None else f" / {row['tube']:.5g}"
-        beside = ", ".join(map(str, row["neighbours"][:6])) + (", ..." if len(row["neighbours"]) > 6 else "")
-        table.add_row(
-            str(row["number"]), row["name"], f"{row['area']:.5g}", radius,
-            "" if row["axis"] is None else _point(np.round(row["axis"], 5) + 0.0),
-            "" if row["centre"] is None else _place(row["centre"], mesh), f"{row['elements']:,}", beside,
-        )  # fmt: skip
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
-
-
-def print_creases(name: str, mesh: oddseam.Mesh) -> None:
-    """Chains of creases, the longest first."""
-    console = _console()
-    rows = oddseam.list_creases(mesh)
-    total, in_open = sum(row["length"] for row in rows), sum(row["open_ends"] for row in rows)
-    console.print(
-        f"[bold]{name}[/bold], {len(rows):,} chains of creases, {total:.6g} long; {in_open:,} ends in the open",
-        markup=True,
-    )
-    table = _table("", "length", "edges", "kind", "open ends", "from", "to", right=(0, 1, 2, 4))
-    for row in rows[:_MOST_PATCHES]:
-        places = [_point(np.round(place, 9) + 0.0) for place in row["places"]]
-        table.add_row(
-            str(row["number"]), f"{row['length']:.6g}", f"{row['edges']:,}", ", ".join(row["kinds"]),
-            str(row["open_ends"]) if row["open_ends"] else "", places[0], places[1] if len(places) > 1 else "(closed)",
-        )  # fmt: skip
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} shorter ones (--json lists all)")
-
-
-def print_pieces(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:
-    """Pieces, the widest first."""
-    console = _console()
-    closed = sum(row["is_closed"] for row in rows)
-    words = f"{len(rows):,} piece(s), {closed:,} closed, lengths in {mesh.unit_name}"
-    console.print(f"[bold]{name}[/bold], {words}", markup=True)
-    table = _table("", "across", "facets", "area", "volume", "rims", "middle", "parts", right=(0, 1, 2, 3, 4, 5))
-    for row in rows[:_MOST_PATCHES]:
-        volume = "open" if row["volume"] is None else f"{row['volume']:.5g}"
-        table.add_row(
-            str(row["number"]), f"{row['across']:.5g}", f"{row['facets']:,}", f"{row['area']:.5g}", volume,
-            str(row["rims"] or ""), _point(np.round(row["place"], 9) + 0.0), ", ".join(row["parts"]),
-        )  # fmt: skip
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} smaller ones (--json lists all)")
-    if len(rows) > 1:
-        console.print(f"  `oddseam delete {name} 'piece {len(rows)}' -o FILE` drops the last one", markup=False)
-
-
-def print_small(name: str, rows: Sequence[Mapping[str, Any]], below: float) -> None:
-    """What is small in the network of creases, the narrowest first."""
-    console = _console()
-    counts = {kind: sum(row["kind"] == kind for row in rows) for kind in ("edge", "sliver", "double edge")}
-    many = ", ".join(f"{count:,} {kind}{'s' if count > 1 else ''}" for kind, count in counts.items() if count)
-    console.print(f"[bold]{name}[/bold], below {below:g}: {many or 'nothing'}", markup=True)
-    if not rows:
-        return
-    table = _table("what", "width", "length", "patch", "place", right=(1, 2))
-    for row in rows[:_MOST_PATCHES]:
-        place = _point(np.round(row["place"], 9) + 0.0)
-        table.add_row(row["kind"], f"{row['width']:.4g}", f"{row['length']:.4g}", row["patch"], place)
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} wider ones (--json lists all)")
-
-
-def print_picked(args: Any, found: Mapping[str, Any]) -> None:
-    """How many things a pick selected, where they are, and the first of them."""
-    kinds = ", ".join(f"{count:,} {name}" for name, count in found["kinds"].items())
-    low, high = (_point(np.array(corner)) for corner in found["box"])
-    console = _console()
-    console.print(f"{found['count']:,} {args.of}{f' ({kinds})' if kinds else ''}, from {low} to {high}", markup=False)
-    rows = found["rows"]
-    measures = list(dict.fromkeys(name for row in rows for name in row["values"]))
-    words = "id" if args.of in ("elements", "nodes") else "nodes"
-    heads = (name.replace("_", " ") for name in measures)
-    table = _table(words, "kind", *heads, "place", right=tuple(range(2, 2 + len(measures))))
-    for row in rows[:_MOST_PATCHES]:
-        ids = "-".join(map(str, row["ids"][:_IDS])) + ("-..." if len(row["ids"]) > _IDS else "")
-        values = (f"{row['values'][name]:.4g}" if name in row["values"] else "" for name in measures)
-        table.add_row(ids, row["kind"], *values, _point(np.round(row["place"], 9) + 0.0))
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} more (--json lists all)")
-
-
-def print_openings(name: str, mesh: oddseam.Mesh, rows: Sequence[Mapping[str, Any]]) -> None:
-    """Openings, the smallest first."""
-    console = _console()
-    console.print(f"[bold]{name}[/bold], {len(rows):,} opening(s), lengths in {mesh.unit_name}", markup=True)
-    if not rows:
-        return
-    table = _table(
-        "what", "diameter", "length", "width", "roundness", "nodes", "part", "centre", "axis", right=(1, 2, 3, 4, 5)
-    )
-    for row in rows[:_MOST_PATCHES]:
-        axis = "" if row["roundness"] < 0.5 else _point(np.round(row["axis"], 5) + 0.0)
-        table.add_row(
-            row["kind"], f"{row['diameter']:.6g}", f"{row['length']:.5g}", f"{row['width']:.5g}",
-            f"{row['roundness']:.3f}", str(row["nodes"]), row["part"],
-            _place(row["centre"], mesh), axis,
-        )  # fmt: skip
-    console.print(table)
-    if len(rows) > _MOST_PATCHES:
-        console.print(f"and {len(rows) - _MOST_PATCHES:,} larger ones (--json lists all)")
-
-
-def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField, points: Sequence[tuple[float, ...]]) -> None:
-    """What a size field is, and what it asks for."""
+def print_sizes(args: Any, mesh: oddseam.Mesh, field: oddseam.SizeField) -> None:
+    """What a size field is, what it asks for, and the sizes at the points that are asked for."""
     sizes = field.at(mesh.nodes)
     spread = np.quantile(sizes, (0.0, 0.05, 0.5, 0.95, 1.0)).tolist() if len(sizes) else []
-    at = [(point, float(field.at(np.array([point]))[0])) for point in points]
+    at = [(point, float(field.at(np.array([point]))[0])) for point in args.at or ()]
     if args.json:
         report = {"written": args.output, "field": field.as_setting(), "at_nodes": spread, "at": at}
         print(json.dumps(report, indent=1))
+    if args.json or args.quiet:
         return
     console = _console()
     console.print(f"wrote {args.output}: {field.as_setting()}, in {mesh.unit_name}", markup=False)
@@ -360,7 +280,7 @@ def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
     """One entry of an account, with what is unmet where nobody else says that."""
     console = _console()
     settings = ", ".join(
-        f"{name} {_short(value)}" for name, value in entry.settings.items() if value not in (None, [], {})
+        f"{name} {_short(value)}" for name, value in entry.settings.items() if value not in (None, [], {}, False)
     )
     console.print(
         f"[bold]{entry.operation}[/bold]" + (f" ({settings})" if settings else "") + f", {entry.seconds:.1f} s"
@@ -368,11 +288,8 @@ def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
     before = ", ".join(f"{n:,} {name}" for name, n in entry.before.items())
     after = ", ".join(f"{n:,} {name}" for name, n in entry.after.items())
     console.print(f"  {before} -> {after}; largest move {entry.largest_move:.4g}", markup=False)
-    table = _table("  step", "count", "largest move", "detail", "first place", right=(1, 2))
-    for step in entry.outcome.steps:
-        place = _point(step.places[0]) if step.places else ""
-        table.add_row("  " + step.name, f"{step.count:,}", f"{step.largest_move:.4g}", step.detail, place)
-    console.print(table)
+    if entry.outcome.steps:
+        console.print(_steps(entry))
     if entry.outcome.loss is not None:
         console.print(f"  loss: {entry.outcome.loss.text}", markup=False, soft_wrap=True)
         for line in entry.outcome.loss.named:
@@ -381,6 +298,14 @@ def print_entry(entry: oddseam.Entry, *, unmet: bool = True) -> None:
         console.print(f"  note: {note}", markup=False, soft_wrap=True)
     for line in entry.outcome.unmet if unmet else ():
         console.print(f"  unmet: {line}", markup=False, style="red", soft_wrap=True)
+
+
+def _steps(entry: oddseam.Entry) -> Table:
+    table = _table("  step", "count", "largest move", "detail", "first place", right=(1, 2))
+    for step in entry.outcome.steps:
+        place = _point(step.places[0]) if step.places else ""
+        table.add_row("  " + step.name, f"{step.count:,}", f"{step.largest_move:.4g}", step.detail, place)
+    return table
 
 
 def _short(value: object) -> str:

@@ -21,6 +21,8 @@ HEIGHT, BOTTOM, TOP = 600.0, 300.0, 450.0
 FLANGE, RINGS, BOLT, BOLTS, BOLT_FIELD = 510.0, 3, 9.0, 12, 3
 #: Columns of the gussets, the row where they begin, and how far they reach out there.
 GUSSETS, GUSSET_FOOT, GUSSET_TOE = (12, 48, 84), 20, 12.0
+#: A gusset in a file of its own: its column, and how far it stands off the liner.
+LOOSE_GUSSET, LOOSE = 30, 1.5
 #: Every so manieth column has a stringer.
 STRINGERS = 18
 #: Middle of the inspection opening (column, row), half the size of the field round it, and its radius.
@@ -34,6 +36,14 @@ _SYSTEM = 5
 def radius_at(z: float | Array) -> Array:
     """The radius of the liner at a height."""
     return np.asarray(BOTTOM + (TOP - BOTTOM) * (np.asarray(z) / HEIGHT) ** 2)
+
+
+_THICKNESS = {_LINER: 8.0, _THICK: 12.0, _FLANGE: 20.0, _GUSSET: 10.0}
+_STEEL = card_text("MAT1", ["1", "210000.", "", "0.3", "7.85-9"], "small")
+
+
+def _thickness_card(pid: int) -> str:
+    return f"PSHELL  {pid:<8}1       {_THICKNESS[pid]:<8}1\n"
 
 
 class _Deck:
@@ -202,12 +212,9 @@ def draft_tube_deck() -> str:
             deck.bar(int(liner[r, c]), int(liner[r + 1, c]), up / np.linalg.norm(up))
     small, lines = "small", []
     lines += [card_text("CORD2C", [str(_SYSTEM), "0", "0.", "0.", "0.", "0.", "0.", "1.", "1.", "0.", "0."], small)]
-    lines += [
-        f"PSHELL  {pid:<8}1       {thick:<8}1\n"
-        for pid, thick in ((_LINER, 8.0), (_THICK, 12.0), (_FLANGE, 20.0), (_GUSSET, 10.0))
-    ]
+    lines += [_thickness_card(pid) for pid in _THICKNESS]
     lines += [card_text("PBAR", [str(_BAR), "1", "480.", "2.56+4", "1.44+4", "3.2+4"], small)]
-    lines += [card_text("MAT1", ["1", "210000.", "", "0.3", "7.85-9"], small)]
+    lines += [_STEEL]
     wet = [*deck.shells[_LINER], *deck.shells[_THICK]]
     lines += [card_text("PLOAD4", ["7", str(number), "0.05"], small) for number in wet]
     held = [int(k) for k in liner[0]]
@@ -251,5 +258,33 @@ def write_bolt_row(path: str | Path, *, bolts: int = 16) -> Path:
     radius = 0.5 * (TOP + FLANGE)
     rows = [f"{radius * np.cos(t):.6f},{radius * np.sin(t):.6f},{HEIGHT:g},0,0,1,{2 * BOLT:g},16,5" for t in turn]
     path = Path(path)
-    path.write_text("\n".join(["x,y,z,dx,dy,dz,diameter,nodes,collars", *rows]) + "\n", encoding="utf-8")
+    path.write_text("\n".join(["x,y,z,dx,dy,dz,diameter,rim_nodes,collars", *rows]) + "\n", encoding="utf-8")
+    return path
+
+
+def write_gusset(path: str | Path) -> Path:
+    """Write the deck of a gusset alone, for a place where the tube has none: a little off the liner, below the flange.
+
+    Examples
+    --------
+    >>> import pathlib, tempfile, oddseam
+    >>> from oddseam.demo import write_gusset
+    >>> oddseam.read_mesh(write_gusset(pathlib.Path(tempfile.mkdtemp(), "gusset.bdf"))).counts
+    {'nodes': 36, 'quad': 24}
+    """
+    angle = np.radians(360.0 * LOOSE_GUSSET / COLUMNS)
+    out = np.array([np.cos(angle), np.sin(angle), 0.0])
+    steps = ROWS - GUSSET_FOOT - 1
+    deck = _Deck()
+    rows = []
+    for k in range(steps):
+        foot = _on_liner(LOOSE_GUSSET, GUSSET_FOOT + k) + LOOSE * out
+        reach = GUSSET_TOE + (FLANGE - TOP - GUSSET_TOE) * (k / steps) ** 1.5
+        rows.append([deck.node(foot + reach * i / RINGS * out) for i in range(RINGS + 1)])
+    for one, two in zip(rows[:-1], rows[1:], strict=True):
+        for i in range(RINGS):
+            deck.shell(_GUSSET, [one[i], one[i + 1], two[i + 1], two[i]])
+    cards = [_thickness_card(_GUSSET), _STEEL, *deck.grids, *deck.elements]
+    path = Path(path)
+    path.write_text("BEGIN BULK\n" + "".join(cards) + "ENDDATA\n", encoding="ascii")
     return path

@@ -35,7 +35,7 @@ def tell(
     raw = oddseam.read_mesh(raw_path, unit="mm")
     before = oddseam.survey(raw)
     keep_survey(folder / "survey_before.txt", raw_path.name, raw, before)
-    oddseam.draw(raw, folder / "before.png", title="Inlet cowl as it arrived", found=before)
+    oddseam.make_picture(raw, folder / "before.png", title="Inlet cowl as it arrived", found=before)
     say(f"  survey   {len(raw.faces):,} facets, {before.n_faults} kinds of fault:")
     for finding in before.findings:
         if finding.severity != "note":
@@ -51,7 +51,7 @@ def tell(
     handed = oddseam.assign_property(even, thickness=THICKNESS, young=YOUNG, poisson=POISSON, density=DENSITY)
     after = oddseam.survey(oddseam.as_written(handed, "stl"))
     keep_survey(folder / "survey_after.txt", f"{clean.name}.stl", handed, after)
-    oddseam.draw(handed, folder / "after.png", title="Inlet cowl, mended and remeshed", found=after)
+    oddseam.make_picture(handed, folder / "after.png", title="Inlet cowl, mended and remeshed", found=after)
     broken = [
         fault
         for suffix in (".stl", ".bdf", ".seam")

@@ -27,16 +27,18 @@ from oddseam.remeshing.merging import merge
 _SNAP = 0.25
 
 
-@recorded("attach", loss=kept_shape, judge=judge_touched)
-def attach(mesh: Mesh, *, near: PointLike, within: float) -> tuple[Mesh, Outcome]:
-    """Attach a free edge to the face beside it, as a T-joint: the face gets nodes and edges along it.
+@recorded(loss=kept_shape, judge=judge_touched)
+def attach(mesh: Mesh, *, near: PointLike, distance: float) -> tuple[Mesh, Outcome]:
+    """Attach a free edge to the face beside it, as a T-joint.
+
+    The face gets nodes and edges along it.
 
     Parameters
     ----------
     mesh : Mesh
     near : (x, y, z)
         The rim with the node nearest to this point; its run of nodes that are within reach of another face.
-    within : float
+    distance : float
         How far the nodes of the edge may be from the face, and go to it.
 
     Returns
@@ -64,29 +66,29 @@ def attach(mesh: Mesh, *, near: PointLike, within: float) -> tuple[Mesh, Outcome
     >>> quads = np.concatenate([np.column_stack([a, a + 1, a + 10, a + 9]), rib])
     >>> block = oddseam.Elements(quads, np.arange(1, 71), np.zeros(70, np.int32))
     >>> bare = oddseam.Mesh.from_triangles(nodes, np.zeros((0, 3), int), unit="mm")
-    >>> joined = oddseam.attach(bare.replaced(elements={"quad": block}), near=(3.4, 4, 0), within=0.2)
+    >>> joined = oddseam.attach(bare.replaced(elements={"quad": block}), near=(3.4, 4, 0), distance=0.2)
     >>> oddseam.prove(joined).nonmanifold_edges, joined.connectivity.n_pieces
     (6, 1)
     """
-    if not 0 < within < np.inf:
-        raise Refusal(f"within {within} is no length")
-    run, closed, placed, normals, elements = _run_on_face(mesh, np.array(near, float), within)
+    if not 0 < distance < np.inf:
+        raise Refusal(f"distance {distance} is no length")
+    run, closed, placed, normals, elements = _run_on_face(mesh, np.array(near, float), distance)
     at = point_text(mesh.nodes[run].mean(axis=0))
     made, chain, zones, worst = with_path(mesh, placed, normals, mesh.element_ids[elements], closed=closed)
     row, missing = IdIndex(made.node_ids).of(mesh.node_ids[run])
     if missing.any():
         raise Refusal(f"the edge at {at} belongs to what would be meshed anew; is it on the face already?")
     steps = np.linalg.norm(np.diff(made.nodes[chain], axis=0), axis=1)
-    most, snap = 2.0 * within + float(steps.max()), 0.5 * float(steps.min())
+    most, snap = 2.0 * distance + float(steps.max()), 0.5 * float(steps.min())
     fold = either_way(made.nodes, chain, row, most, snap, closed=closed)
     if fold is None:
         raise Refusal(f"the edge at {at} cannot be laid on the line imprinted for it")
     move = _farthest(made.nodes, fold)
-    if move > within:
-        raise Refusal(f"a node of the edge at {at} would go {move:.4g} to the line on the face, more than {within:g}")
+    if move > distance:
+        raise Refusal(f"a node of the edge at {at} would go {move:.4g} to the line on the face, more than {distance:g}")
     place = point_of(mesh.nodes[run].mean(axis=0))
     thing = Small("joint", fold.width, fold.length, place, "", np.unique(fold.ends), fold)
-    joined = merge(made, [thing], set(), 2.0 * within, rims=True, stays=chain)
+    joined = merge(made, [thing], set(), 2.0 * distance, rims=True, stays=chain)
     if joined.refused:
         raise Refusal(f"the edge at {at} cannot be attached: {joined.refused[0]}")
     faults = [fault for fault in worse(joined.mesh, mesh) if not fault.startswith("non-manifold")]
@@ -111,7 +113,7 @@ def _farthest(points: Array, fold: Fold) -> float:
     return float(np.linalg.norm(place - points[fold.ends[is_node, 1, 0]], axis=1).max())
 
 
-def _run_on_face(mesh: Mesh, near: Array, within: float) -> tuple[Array, bool, Array, Array, Array]:
+def _run_on_face(mesh: Mesh, near: Array, distance: float) -> tuple[Array, bool, Array, Array, Array]:
     """Nodes of a rim near to another face, whether all round; their places on it, its normals and elements there."""
     c = mesh.connectivity
     if not c.n_rims:
@@ -132,19 +134,20 @@ def _run_on_face(mesh: Mesh, near: Array, within: float) -> tuple[Array, bool, A
     rows = others[tree.order[found]]
     away = np.linalg.norm(placed - mesh.nodes[nodes], axis=1)
     k = int(np.argmin(np.linalg.norm(mesh.nodes[nodes] - near, axis=1)))
-    if away[k] > within:
+    if away[k] > distance:
         raise Refusal(
-            f"the edge is {away[k]:.4g} off the next face at {point_text(mesh.nodes[nodes[k]])}; within is {within:g}"
+            f"the edge is {away[k]:.4g} off the next face at {point_text(mesh.nodes[nodes[k]])}, and the distance "
+            f"{distance:g}"
         )
-    its = run_near(away <= within, k, rim.closed)
+    its = run_near(away <= distance, k, rim.closed)
     if len(its) < 2:
-        raise Refusal(f"only one node of the edge at {point_text(mesh.nodes[nodes[k]])} is within {within:g} of a face")
-    placed, rows = _snapped(mesh, nodes[its], placed[its], rows[its], within)
+        raise Refusal(f"only one node of the edge at {point_text(mesh.nodes[nodes[k]])} is as near as {distance:g}")
+    placed, rows = _snapped(mesh, nodes[its], placed[its], rows[its], distance)
     closed = rim.closed and len(its) == len(nodes)
     return nodes[its], closed, placed, unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
 
 
-def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, within: float) -> tuple[Array, Array]:
+def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, distance: float) -> tuple[Array, Array]:
     """Places on triangles, those near to a corner at that, unless two would come to one or a node would go too far."""
     corners = mesh.nodes[mesh.triangulation.triangles[rows]]
     size = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).mean(axis=1)
@@ -153,6 +156,6 @@ def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, within: float
     k = np.arange(len(placed))
     at = corners[k, nearest]
     _, which, count = np.unique(at, axis=0, return_inverse=True, return_counts=True)
-    reach = np.linalg.norm(at - mesh.nodes[nodes], axis=1) <= within
+    reach = np.linalg.norm(at - mesh.nodes[nodes], axis=1) <= distance
     near = (away[k, nearest] <= _SNAP * size) & (count[which.ravel()] == 1) & reach
     return np.where(near[:, None], at, placed), rows

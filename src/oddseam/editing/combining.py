@@ -17,8 +17,8 @@ from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
 
 
-@recorded("combine", loss=kept_shape)
-def combine(mesh: Mesh, *, other: Mesh) -> tuple[Mesh, Outcome]:
+@recorded(loss=kept_shape)
+def combine(mesh: Mesh, other: Mesh) -> tuple[Mesh, Outcome]:
     """Put another mesh beside a mesh, in one; nothing is joined yet.
 
     Parameters

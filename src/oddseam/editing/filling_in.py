@@ -179,7 +179,7 @@ def _anew(zone: Zone, base: Mesh, rows: Array, line: Array) -> Mesh | None:
     region = dataclasses.replace(region, held=Held(mark, edges))
     field = region.graded(SizeField(zone.size, _GROWTH))
     kinds = [name for name, block in zone.local.elements.items() if name == "quad" and len(block)]
-    ways = Ways(facets=True, smooth=False, quads=bool(kinds))
+    ways = Ways("facets", bool(kinds))
     try:
         made = meshed_anew(region, 179.0, Fineness(field, None), ways, None, silent)
     except Refusal:

@@ -10,11 +10,12 @@ from oddseam.editing.acceptance import said, worst_taken
 from oddseam.editing.borders import moved_borders
 from oddseam.editing.chart import Chart, unit
 from oddseam.editing.lines import brought_to, with_line
+from oddseam.editing.listing import nearest_rim
 from oddseam.editing.paths import with_path
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
-from oddseam.inputs import PointLike, PointsLike, check_count, checked
+from oddseam.inputs import PointLike, PointsLike, check_count
 from oddseam.model import Creases, Mesh
 from oddseam.model.editing import joint_creases, new_elements
 from oddseam.model.loss import changed_shape
@@ -24,30 +25,43 @@ from oddseam.model.shape import CREASE_KINDS
 #: Parts whose area changes by less, as a share of all, have kept it.
 _SAME_AREA = 1e-6
 
+#: So many points a circle has, unless told otherwise.
+_ROUND = 24
 #: So many points of a line are worked into a mesh at once.
 _MOST = 5_000
 
 
-@recorded("imprint", loss=changed_shape, judge=judge_touched)
+@recorded(loss=changed_shape, judge=judge_touched)
 def imprint(
     mesh: Mesh,
-    points: PointsLike,
     *,
+    through: PointsLike | None = None,
+    circle: float | None = None,
+    rim_of: Mesh | None = None,
+    near: PointLike | None = None,
     closed: bool = False,
     opening: bool = False,
     direction: PointLike | None = None,
     count: int | None = None,
     split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
-    """Imprint a line or a loop of points, which become nodes, joined by edges.
+    """Imprint a line, a circle or the rim of another mesh as nodes.
+
+    The points become nodes that edges join.
 
     Parameters
     ----------
     mesh : Mesh
-    points : sequence of (x, y, z)
-        In order, either way round.
+    through : sequence of (x, y, z), optional
+        Points, in order, either way round.
+    circle : float, optional
+        Instead: the radius of a circle about ``near``, across ``direction``, of 24 points or as many as ``count`` says.
+    rim_of : Mesh, optional
+        Instead: the closed rim of another mesh that is nearest to ``near``.
+    near : (x, y, z), optional
+        For the last two.
     closed : bool
-        Whether the last is joined to the first.
+        Whether the last point is joined to the first; a circle and a rim are closed.
     opening : bool
         Whether what a closed loop encloses is cut away: its nodes are the rim then.
     direction : (x, y, z), optional
@@ -71,7 +85,7 @@ def imprint(
 
     Notes
     -----
-    See ``cut_opening`` for the method; the surface has to be seen as a whole from one direction along the line.
+    See ``cut`` for the method; the surface has to be seen as a whole from one direction along the line.
 
     Examples
     --------
@@ -80,17 +94,16 @@ def imprint(
     >>> a = np.arange(100) + np.arange(100) // 10
     >>> corners = np.concatenate([np.column_stack([a, a + 1, a + 12]), np.column_stack([a, a + 12, a + 11])])
     >>> panel = oddseam.Mesh.from_triangles(np.column_stack([x, y, 0 * x]), corners, unit="mm")
-    >>> lined = oddseam.imprint(panel, [(2.5, 2.5, 1), (7.5, 6.2, 1)], direction=(0, 0, 1), count=7)
+    >>> lined = oddseam.imprint(panel, through=[(2.5, 2.5, 1), (7.5, 6.2, 1)], direction=(0, 0, 1), count=7)
     >>> len(lined.creases.edges), oddseam.prove(lined).is_clean
     (6, True)
     """
+    given, closed = _line(through, circle, rim_of, near, closed, direction, count)
     if opening and not closed:
         raise Refusal("an opening needs a closed loop")
-    given = np.array(points, float)
-    least = 3 if closed else 2
-    if given.ndim != 2 or given.shape[1] != 3 or len(given) < least or not np.isfinite(given).all():
-        raise Refusal(f"a {'loop' if closed else 'line'} has at least {least} points, each of three numbers")
-    if count is not None:
+    if len(given) < (3 if closed else 2):
+        raise Refusal(f"a {'loop' if closed else 'line'} has at least {3 if closed else 2} points")
+    if count is not None and circle is None:
         given = _spaced(given, count, closed)
     placed, normals, elements = brought_to(mesh, given, direction)
     if opening or direction is not None:
@@ -126,28 +139,38 @@ def _moved_borders(mesh: Mesh, new: Mesh) -> tuple[str, ...]:
     return moved_borders(mesh, change, moved)
 
 
-@checked
-def circle_points(centre: PointLike, axis: PointLike, radius: float, count: int) -> list[tuple[float, float, float]]:
-    """Points on a circle, such as ``imprint`` takes.
+def _line(
+    through: PointsLike | None,
+    circle: float | None,
+    rim_of: Mesh | None,
+    near: PointLike | None,
+    closed: bool,
+    direction: PointLike | None,
+    count: int | None,
+) -> tuple[Array, bool]:
+    """The points that are to be imprinted, (n, 3), however they are said, and whether they make a loop."""
+    if sum(given is not None for given in (through, circle, rim_of)) != 1:
+        raise Refusal("say one of: points to go through, the radius of a circle, or another mesh whose rim it is")
+    if (near is None) != (through is not None):
+        raise Refusal("near is the middle of a circle, or tells the rim of another mesh; points need none")
+    if through is not None:
+        return np.array(through, float).reshape(-1, 3), closed
+    assert near is not None
+    if rim_of is not None:
+        return rim_of.nodes[nearest_rim(rim_of, near).nodes], True
+    if direction is None:
+        raise Refusal("a circle needs its direction, which is its axis")
+    assert circle is not None
+    return _circle(np.array(near, float), direction, circle, _ROUND if count is None else count), True
 
-    Raises
-    ------
-    Refusal
-        If the axis has no length, the radius is not positive, or there are fewer than three points.
 
-    Examples
-    --------
-    >>> import numpy as np, oddseam
-    >>> (np.round(oddseam.circle_points((0, 0, 5), (0, 0, 1), 2.0, 4), 9) + 0.0).tolist()
-    [[2.0, 0.0, 5.0], [0.0, 2.0, 5.0], [-2.0, 0.0, 5.0], [0.0, -2.0, 5.0]]
-    """
+def _circle(centre: Array, axis: PointLike, radius: float, count: int) -> Array:
+    """Points on a circle, (count, 3)."""
     if not radius > 0:
         raise Refusal(f"a circle of radius {radius:g} is none")
-    check_count("points of the circle", count, least=3)
-    chart = Chart.along(np.array(centre, float), unit(axis, "axis"))
+    check_count("points of the circle", count, least=3, most=_MOST)
     turn = np.arange(count) * 2.0 * np.pi / count
-    places = chart.raised(radius * np.column_stack([np.cos(turn), np.sin(turn)]))
-    return [point_of(place) for place in places]
+    return Chart.along(centre, unit(axis, "axis")).raised(radius * np.column_stack([np.cos(turn), np.sin(turn)]))
 
 
 def _spaced(points: Array, count: int, closed: bool) -> Array:

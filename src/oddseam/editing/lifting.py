@@ -21,7 +21,7 @@ from oddseam.model.editing import edited, new_elements, parted
 from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.splicing import extracted
-from oddseam.picks import pick
+from oddseam.picks import selected
 
 #: The region is seen along the direction under no flatter angle than of this sine.
 _STEEP = 0.2
@@ -35,25 +35,25 @@ class _Loop(NamedTuple):
     elements: Array
 
 
-@recorded("lift", loss=changed_shape, judge=judge_touched)
+@recorded(loss=changed_shape, judge=judge_touched)
 def lift(
     mesh: Mesh,
-    what: str,
+    pick: str,
     *,
-    height: float,
+    by: float,
     taper: float = 0.0,
     rounding: float = 0.0,
     direction: PointLike | None = None,
     rows: int | None = None,
 ) -> tuple[Mesh, Outcome]:
-    """Lift picked elements out of their surface, or sink them into it, and connect them by a wall.
+    """Raise picked elements, or sink them, with a wall round them.
 
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         A pick of tri and quad elements, such as ``"patch near (0, 0, 9)"``.
-    height : float
+    by : float
         By which they are lifted; negative sinks them.
     taper : float
         Degrees by which the wall leans in; negative leans out.
@@ -88,18 +88,18 @@ def lift(
     >>> corners, ids = np.column_stack([a, a + 1, a + 12, a + 11]), np.arange(1, 101)
     >>> block = oddseam.Elements(corners, ids, np.zeros(100, np.int32))
     >>> bare = oddseam.Mesh.from_triangles(np.column_stack([x, y, 0 * x]), np.zeros((0, 3), int), unit="mm")
-    >>> boss = oddseam.lift(bare.replaced(elements={"quad": block}), "box (3,3,-1) (7,7,1)", height=2, taper=10)
+    >>> boss = oddseam.lift(bare.replaced(elements={"quad": block}), "box (3,3,-1) (7,7,1)", by=2, taper=10)
     >>> boss.n_elements, float(boss.nodes[:, 2].max()), oddseam.prove(boss).is_clean
     (132, 2.0, True)
     """
-    elements = pick(mesh, what)
+    elements = selected(mesh, pick)
     _check(mesh, elements)
     region = extracted(mesh, elements)
     chart = _chart(region, direction)
     loops = _borders(region, chart)
     ends = [region.nodes[loop.nodes] for loop in loops]
     lengths = np.concatenate([np.linalg.norm(its - np.roll(its, 1, axis=0), axis=1) for its in ends])
-    profile = wall_profile(height, taper, rounding, float(lengths.mean()), rows)
+    profile = wall_profile(by, taper, rounding, float(lengths.mean()), rows)
     top = _top(region, chart, loops, profile[-1])
     new, walls = _built(mesh, elements, region, chart, loops, profile, top)
     faults = worse(new, mesh)

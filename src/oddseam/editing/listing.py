@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,14 +13,50 @@ from oddseam.findings.rim_shapes import rim_shape
 from oddseam.geometry.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.inputs import PointLike, checked
+from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.outer_faces import has_solids, skin
 
 
+@dataclass(frozen=True)
+class Opening:
+    """A closed rim of shells, or a hole through solids.
+
+    Attributes
+    ----------
+    kind : str
+        ``"rim"``; ``"border"`` for the outer rim of a sheet; ``"bore"``.
+    diameter : float
+        The mean one.
+    length, width : float
+        Of the smallest rectangle round a rim; of a bore its depth and diameter.
+    roundness : float
+        Least over largest radius; 1 for a bore.
+    rim_nodes : int
+    part : str
+    centre, axis : (x, y, z)
+    ids : tuple of int
+        Of the nodes on it.
+    """
+
+    kind: str
+    diameter: float
+    length: float = column(".5g")
+    width: float = column(".5g")
+    roundness: float = column(".3f")
+    rim_nodes: int = column()
+    part: str = column()
+    centre: tuple[float, float, float] = column()
+    axis: tuple[float, float, float] = column()
+    ids: tuple[int, ...] = column(shown=False)
+
+
 @checked
-def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
-    """List the openings: closed rims, and cylindrical patches that are holes: of solids, and of a mesh with patches.
+def list_openings(mesh: Mesh) -> Listing[Opening]:
+    """List the openings: rims of shells, and holes through solids.
+
+    Closed rims are listed, and cylindrical patches that are holes: of solids, and of a mesh with patches.
 
     Parameters
     ----------
@@ -29,10 +65,8 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
 
     Returns
     -------
-    list of dict
-        The smallest first: ``kind`` (``rim``, ``bore``, or ``border`` for the outer rim of a sheet), mean diameter,
-        length and width (of the smallest rectangle round a rim; a bore's are its depth and diameter), roundness (least
-        over largest radius; 1 for a bore), centre, axis, part, number of nodes on the rim, and the ids of these.
+    Listing of Opening
+        The smallest first.
 
     Notes
     -----
@@ -45,32 +79,33 @@ def list_openings(mesh: Mesh) -> list[dict[str, Any]]:
     >>> k, j = np.arange(12), (np.arange(12) + 1) % 12
     >>> disc = np.concatenate([np.column_stack([k, k + 12, j + 12]), np.column_stack([k, j + 12, j])])
     >>> washer = oddseam.Mesh.from_triangles(np.concatenate([2.0 * ring, 5.0 * ring]), disc, unit="mm")
-    >>> [(row["kind"], round(row["diameter"], 6), row["nodes"]) for row in oddseam.list_openings(washer)]
+    >>> [(row.kind, round(row.diameter, 6), row.rim_nodes) for row in oddseam.list_openings(washer)]
     [('rim', 4.0, 12), ('border', 10.0, 12)]
     """
     rows = [rim_row(mesh, rim) for rim in mesh.connectivity.rims if rim.closed]
     solids = has_solids(mesh)
     rows += _bores(find_features(skin(mesh)) if solids else mesh)
-    return sorted(rows, key=lambda row: (row["diameter"], row["centre"]))
+    rows.sort(key=lambda row: (row.diameter, row.centre))
+    return Listing(tuple(rows), Opening, f"{len(rows):,} opening(s), lengths in {mesh.unit_name}", mesh.diagonal)
 
 
-def rim_row(mesh: Mesh, rim: Rim) -> dict[str, Any]:
+def rim_row(mesh: Mesh, rim: Rim) -> Opening:
     """What ``list_openings`` says of a rim."""
     centre, axis, radii = circle_of(mesh.nodes[rim.nodes])
     element = mesh.faces.element[mesh.connectivity.face[rim.corners]]
     shape = rim_shape(mesh, rim)
-    return {
-        "kind": "border" if shape.is_outer else "rim",
-        "diameter": 2.0 * float(radii.mean()),
-        "length": shape.length,
-        "width": shape.width,
-        "roundness": float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
-        "centre": point_of(centre),
-        "axis": point_of(axis),
-        "part": mesh.parts[int(np.bincount(mesh.element_part[element]).argmax())].name,
-        "nodes": len(rim.nodes),
-        "ids": mesh.node_ids[rim.nodes].tolist(),
-    }
+    return Opening(
+        kind="border" if shape.is_outer else "rim",
+        diameter=2.0 * float(radii.mean()),
+        length=shape.length,
+        width=shape.width,
+        roundness=float(radii.min() / radii.max()) if radii.max() > 0 else 0.0,
+        centre=point_of(centre),
+        axis=point_of(axis),
+        part=mesh.parts[int(np.bincount(mesh.element_part[element]).argmax())].name,
+        rim_nodes=len(rim.nodes),
+        ids=tuple(mesh.node_ids[rim.nodes].tolist()),
+    )
 
 
 def nearest_rim(mesh: Mesh, near: PointLike) -> Rim:
@@ -88,7 +123,7 @@ def nearest_rim(mesh: Mesh, near: PointLike) -> Rim:
     return rims[int(np.argmin(away))]
 
 
-def _bores(mesh: Mesh) -> list[dict[str, Any]]:
+def _bores(mesh: Mesh) -> list[Opening]:
     """Cylindrical patches whose facets look to the axis."""
     if mesh.patches is None:
         return []
@@ -109,36 +144,17 @@ def _bores(mesh: Mesh) -> list[dict[str, Any]]:
         along = (mesh.nodes[nodes] - np.array(patch.centre)) @ axis
         centre = np.array(patch.centre) + 0.5 * (along.min() + along.max()) * axis
         rows.append(
-            {
-                "kind": "bore",
-                "diameter": 2.0 * patch.radius,
-                "length": float(np.ptp(along)),
-                "width": 2.0 * patch.radius,
-                "roundness": 1.0,
-                "centre": point_of(centre),
-                "axis": point_of(axis),
-                "part": mesh.parts[int(np.bincount(mesh.element_part[t.element[its]]).argmax())].name,
-                "nodes": len(nodes),
-                "ids": mesh.node_ids[nodes].tolist(),
-            }
+            Opening(
+                kind="bore",
+                diameter=2.0 * patch.radius,
+                length=float(np.ptp(along)),
+                width=2.0 * patch.radius,
+                roundness=1.0,
+                centre=point_of(centre),
+                axis=point_of(axis),
+                part=mesh.parts[int(np.bincount(mesh.element_part[t.element[its]]).argmax())].name,
+                rim_nodes=len(nodes),
+                ids=tuple(mesh.node_ids[nodes].tolist()),
+            )
         )
     return rows
-
-
-@checked
-def rim_points(mesh: Mesh, *, near: PointLike) -> list[tuple[float, float, float]]:
-    """Points of the closed rim nearest to a point, in order, such as ``imprint`` takes.
-
-    Raises
-    ------
-    Refusal
-        If the mesh has no closed rim.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> tent = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
-    >>> oddseam.rim_points(tent, near=(3, 0, 0))
-    [(0.0, 0.0, 0.0), (3.0, 0.0, 0.0), (0.0, 4.0, 0.0)]
-    """
-    return [point_of(point) for point in mesh.nodes[nearest_rim(mesh, near).nodes]]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, Literal, NamedTuple, get_type_hints
 
 import numpy as np
 
@@ -20,7 +21,7 @@ from oddseam.editing.zone import Zone, surface_at
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.judging import judge_touched
-from oddseam.inputs import NumbersLike, PointLike
+from oddseam.inputs import NumbersLike, PointLike, as_wanted
 from oddseam.model import Mesh
 from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
@@ -31,42 +32,49 @@ _FLATTEST = 0.35
 
 #: Shares of its width by which a middle may lie beside the surface, in what goes with the opening; and as good as none.
 _BESIDE, _OFF = 0.5, 1e-6
-SHAPES = ("round", "slot", "rectangle")
+Kind = Literal["round", "slot", "rectangle"]
+#: Openings, each what :func:`cut` takes by name.
+Openings = Sequence[Mapping[str, Any]]
 
 
-@recorded("cut opening", loss=changed_shape, judge=judge_touched)
-def cut_opening(
+@recorded(loss=changed_shape, judge=judge_touched)
+def cut(
     mesh: Mesh,
     *,
-    at: PointLike,
-    shape: str = "round",
+    at: PointLike | None = None,
+    table: Openings | None = None,
+    kind: Kind = "round",
     diameter: float | None = None,
     length: float | None = None,
     width: float | None = None,
     direction: PointLike | None = None,
-    turn: float = 0.0,
-    nodes: int | None = None,
+    angle: float = 0.0,
+    rim_nodes: int | None = None,
     collars: NumbersLike = (),
     split_lines: bool = False,
 ) -> tuple[Mesh, Outcome]:
-    """Cut an opening into shell elements or facets, and mesh its neighbourhood anew.
+    """Cut a round, slotted or rectangular opening, or a table of many.
+
+    The neighbourhood in shell elements or facets is meshed anew.
 
     Parameters
     ----------
     mesh : Mesh
-    at : (x, y, z)
+    at : (x, y, z), optional
         Its middle: where the line through this point along the direction meets the surface, the nearest place if there
         are several.
-    shape : str
+    table : sequence of mappings, optional
+        Instead of ``at``: many openings, each of what follows by name and its ``at``, see ``read_openings``.
+    kind : str
         ``"round"``, with a diameter; ``"slot"``, with a length from tip to tip and a width; or ``"rectangle"``.
     diameter, length, width : float, optional
         In the unit of the mesh, measured across the direction.
     direction : (x, y, z), optional
         Along which the opening goes; without, the normal at the place of the surface nearest to ``at``.
-    turn : float
+    angle : float
         Degrees by which the length is turned about the direction, from the axis x (or y, where that is the direction).
-    nodes : int, optional
-        On the rim; as many as the elements there are fine without.
+    rim_nodes : int, optional
+        So many nodes on the rim; by default as many as suit the elements there.
     collars : sequence of float
         Widths of rings of regular elements round the rim, the inmost first.
     split_lines : bool
@@ -98,11 +106,64 @@ def cut_opening(
     >>> quads = oddseam.Elements(corners, ids, np.zeros(100, np.int32))
     >>> none = oddseam.Mesh.from_triangles(np.column_stack([x, y, 0 * x]), np.zeros((0, 3), int), unit="mm")
     >>> panel = none.replaced(elements={"quad": quads})
-    >>> cut = oddseam.cut_opening(panel, at=(5, 5, 0), diameter=3.0, nodes=16, collars=[0.5])
+    >>> cut = oddseam.cut(panel, at=(5, 5, 0), diameter=3.0, rim_nodes=16, collars=[0.5])
     >>> oddseam.prove(cut).rims, oddseam.prove(cut).is_clean
     (2, True)
     """
-    place = np.array(at, float)
+    own: dict[str, Any] = {
+        "kind": kind, "diameter": diameter, "length": length, "width": width, "direction": direction, "angle": angle,
+        "rim_nodes": rim_nodes, "collars": collars,
+    }  # fmt: skip
+    if table is not None:
+        if at is not None or not table:
+            raise Refusal("say at, or a table of openings with one at least")
+        return _all_of(mesh, own, table, split_lines)
+    if at is None:
+        raise Refusal("say where: at, or a table of openings")
+    return _opened(mesh, _Opening(at, **own), split_lines)
+
+
+class _Opening(NamedTuple):
+    """What is to be cut, see :func:`cut`."""
+
+    at: PointLike
+    kind: Kind
+    diameter: float | None
+    length: float | None
+    width: float | None
+    direction: PointLike | None
+    angle: float
+    rim_nodes: int | None
+    collars: NumbersLike
+
+
+_HINTS = get_type_hints(_Opening, include_extras=True)
+
+
+def _all_of(mesh: Mesh, usual: dict[str, Any], table: Openings, split_lines: bool) -> tuple[Mesh, Outcome]:
+    """The mesh with the openings of a table, which say what is not usual of each."""
+    steps: list[Step] = []
+    notes: list[str] = []
+    for number, given in enumerate(table, start=1):
+        try:
+            unknown = [name for name in given if name not in _Opening._fields]
+            if unknown or "at" not in given:
+                raise Refusal(
+                    f"an opening has {', '.join(_Opening._fields)}; {unknown[0] if unknown else 'at is needed'}"
+                )
+            values = {name: as_wanted(name, value, _HINTS[name]) for name, value in given.items()}
+            mesh, outcome = _opened(mesh, _Opening(**{**usual, **values}), split_lines)
+        except Refusal as refusal:
+            raise Refusal(f"opening {number} of {len(table)}: {refusal}") from None
+        steps += outcome.steps
+        notes += outcome.notes
+    return mesh, Outcome(tuple(steps), tuple(notes))
+
+
+def _opened(mesh: Mesh, asked: _Opening, split_lines: bool) -> tuple[Mesh, Outcome]:
+    """The mesh with one opening."""
+    direction, diameter, length, width = asked.direction, asked.diameter, asked.length, asked.width
+    place = np.array(asked.at, float)
     ahead = None if direction is None else unit(direction)
     point, normal, element = surface_at(mesh, place, ahead)
     axis = normal
@@ -117,11 +178,11 @@ def cut_opening(
     if ahead is None:
         point = _middle_on(place, point, normal, widest)
     chart = Chart.along(point, axis)
-    widths = [float(width) for width in collars]
-    if not all(0 < width < np.inf for width in widths):
+    widths = list(asked.collars)
+    if not all(width > 0 for width in widths):
         raise Refusal("widths of collars are positive")
     size = _size_round(mesh, element)
-    outline = _outline(shape, diameter, length, width, nodes, size).turned(turn)
+    outline = _outline(asked.kind, diameter, length, width, asked.rim_nodes, size).turned(asked.angle)
     outer = outline.ring(sum(widths))
     what = f"the opening ({outline.name}{', with its collars' if widths else ''})"
 
@@ -221,19 +282,17 @@ def _size_round(mesh: Mesh, element: int) -> float:
 
 
 def _outline(
-    shape: str, diameter: float | None, length: float | None, width: float | None, nodes: int | None, size: float
+    kind: Kind, diameter: float | None, length: float | None, width: float | None, nodes: int | None, size: float
 ) -> Outline:
-    if shape not in SHAPES:
-        raise Refusal(f"shape {shape!r} is not known; use one of {', '.join(SHAPES)}")
-    if shape == "round":
+    if kind == "round":
         if diameter is None or length is not None or width is not None:
             raise Refusal("a round opening has a diameter, and nothing else")
         return round_outline(diameter, nodes or max(12, 2 * round(0.5 * np.pi * diameter / size)))
     if diameter is not None or length is None or width is None:
-        raise Refusal(f"a {shape} has a length and a width, and nothing else")
+        raise Refusal(f"a {kind} has a length and a width, and nothing else")
     around = 2.0 * (length + width)
     count = nodes or max(12, 2 * round(0.5 * around / size))
-    return (slotted_outline if shape == "slot" else rectangular_outline)(length, width, count)
+    return (slotted_outline if kind == "slot" else rectangular_outline)(length, width, count)
 
 
 def _insert(zone: Zone, outline: Outline, widths: list[float]) -> Insert:

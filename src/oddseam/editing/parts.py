@@ -11,17 +11,19 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
 from oddseam.model import Elements, Mesh
 from oddseam.model.fresh_ids import highest_number
-from oddseam.picks import pick
+from oddseam.picks import selected
 
 
-@recorded("make part")
-def make_part(mesh: Mesh, what: str, *, name: str, boundary: str | None = None) -> tuple[Mesh, Outcome]:
-    """Make a part of what is picked; thickness and material are those of the part that most of it lies in.
+@recorded()
+def make_part(mesh: Mesh, pick: str, *, name: str, boundary: str | None = None) -> tuple[Mesh, Outcome]:
+    """Make a part of what is picked.
+
+    Thickness and material are those of the part that most of it lies in.
 
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         A pick of elements, see ``pick``.
     name : str
         Of the new part, which gets an id above the highest.
@@ -45,7 +47,7 @@ def make_part(mesh: Mesh, what: str, *, name: str, boundary: str | None = None) 
     [('surface', None), ('slope', 'inlet')]
     """
     _check(name, [part.name for part in mesh.parts])
-    chosen = pick(mesh, what)
+    chosen = selected(mesh, pick)
     most = int(np.bincount(mesh.element_part[chosen]).argmax())
     new_id = 1 + highest_number(mesh, "property")
     part = dataclasses.replace(mesh.parts[most], name=name, id=new_id, boundary=boundary or mesh.parts[most].boundary)
@@ -61,7 +63,7 @@ def make_part(mesh: Mesh, what: str, *, name: str, boundary: str | None = None) 
     return new, Outcome((Step("make part", len(chosen), 0.0, f"elements, {name!r}"),), notes)
 
 
-@recorded("name parts")
+@recorded()
 def name_parts(
     mesh: Mesh, names: Mapping[str, str], *, boundaries: Mapping[str, str] | None = None
 ) -> tuple[Mesh, Outcome]:

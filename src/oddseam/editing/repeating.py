@@ -22,16 +22,16 @@ from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
-from oddseam.picks import pick
+from oddseam.picks import selected
 
 #: A foot may be so far off the surface, and a node so far from another one to be that, over the size of elements.
 _OFF, _SAME = 0.2, 0.02
 
 
-@recorded("repeat", loss=changed_shape, judge=judge_touched)
+@recorded(loss=changed_shape, judge=judge_touched)
 def repeat(
     mesh: Mesh,
-    what: str,
+    pick: str,
     *,
     times: int,
     vector: PointLike | None = None,
@@ -39,12 +39,14 @@ def repeat(
     about: PointLike = (0.0, 0.0, 0.0),
     angle: float | None = None,
 ) -> tuple[Mesh, Outcome]:
-    """Repeat picked elements, and sew every copy to what it stands on.
+    """Repeat picked elements along a vector or round an axis, sewn in.
+
+    Every copy is sewn to what it stands on.
 
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         A pick of tri and quad elements, such as ``"part rib"``.  Nodes that others use too are its foot.  Or a piece of
         a surface that goes on round it, such as a hole with its collars; its copies replace what is there.
     times : int
@@ -66,7 +68,7 @@ def repeat(
     ------
     Refusal
         If a copy's foot is off the surface or cannot be imprinted, or a copy would cross or double something; it says
-        which.  A copy of a piece needs ligaments round it, see ``cut_opening``.
+        which.  A copy of a piece needs ligaments round it, see ``cut``.
 
     Notes
     -----
@@ -88,7 +90,7 @@ def repeat(
     check_count("copies", times)
     if (vector is None) == (axis is None):
         raise Refusal("say a vector, or an axis to go round")
-    elements = pick(mesh, what)
+    elements = selected(mesh, pick)
     others = _other_kinds(mesh, elements)
     if others:
         raise Refusal(f"only tri and quad elements can be repeated; the pick has {', '.join(others)}")

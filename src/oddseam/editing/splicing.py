@@ -24,13 +24,13 @@ from oddseam.model.loss import changed_shape
 from oddseam.model.proof import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.remeshing.merging import merge
 
 
-@recorded("splice", loss=changed_shape, judge=judge_touched)
+@recorded(loss=changed_shape, judge=judge_touched)
 def splice(
-    mesh: Mesh, what: str, *, replacement: Mesh, within: float, keep: PointLike | None = None
+    mesh: Mesh, pick: str, replacement: Mesh, *, distance: float, keep: PointLike | None = None
 ) -> tuple[Mesh, Outcome]:
     """Cut picked elements out, and put another surface in their place.
 
@@ -40,11 +40,11 @@ def splice(
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         A pick of tri and quad elements.
     replacement : Mesh
         A surface that covers the cut, as it lies in space; it may reach farther, or be a whole part.
-    within : float
+    distance : float
         How far the replacement may be from the border of the cut; its nodes there go to the mesh's.
     keep : (x, y, z), optional
         A point near what is to be kept of the replacement; without, the pieces that are nearer to what is cut out than
@@ -74,25 +74,25 @@ def splice(
     >>> corners = np.concatenate([np.column_stack([a, a + 1, a + 12]), np.column_stack([a, a + 12, a + 11])])
     >>> panel = oddseam.Mesh.from_triangles(np.column_stack([x, y, 0 * x]), corners, unit="mm")
     >>> domed = panel.replaced(nodes=np.column_stack([x, y, np.maximum(0, 1 - 0.1 * np.hypot(x - 5, y - 5) ** 2)]))
-    >>> new = oddseam.splice(panel, "box (1,1,-1) (9,9,1)", replacement=domed, within=0.1)
+    >>> new = oddseam.splice(panel, "box (1,1,-1) (9,9,1)", replacement=domed, distance=0.1)
     >>> float(new.nodes[:, 2].max()), oddseam.prove(new).is_clean, oddseam.prove(new).rims
     (1.0, True, 1)
     """
-    if not 0 < within < np.inf:
-        raise Refusal(f"within {within} is no length")
-    elements = pick(mesh, what)
+    if not 0 < distance < np.inf:
+        raise Refusal(f"distance {distance} is no length")
+    elements = selected(mesh, pick)
     region = extracted(mesh, elements)
     surface = _surface_of(replacement)
     notes = [f"left out of the replacement: {count:,} {name}" for name, count in _others(replacement)]
     notes += held_back(replacement, groups=True)
     lines = cut_lines(mesh, region, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
-    trimmed, cuts, farthest, worst_at = laid_on(surface, mesh, lines, within)
+    trimmed, cuts, farthest, worst_at = laid_on(surface, mesh, lines, distance)
     own, beyond = _pieces(trimmed, cuts, region, rest, keep)
     kept = extracted(trimmed, own)
     standing = _standing(mesh, region, rest, lines)
-    is_met, at = _met(mesh, standing, kept, within)
-    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, within, (standing[is_met], at[is_met]))
+    is_met, at = _met(mesh, standing, kept, distance)
+    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, distance, (standing[is_met], at[is_met]))
     faults = worse(new, mesh)
     left = _stranded(mesh, standing[~is_met])
     place = point_of(region.nodes.mean(axis=0))
@@ -119,7 +119,7 @@ def _standing(mesh: Mesh, region: Mesh, rest: Mesh, lines: list[Line]) -> Array:
     return IdIndex(mesh.node_ids).of(own)[0]
 
 
-def _met(mesh: Mesh, nodes: Array, kept: Mesh, within: float) -> tuple[Array, Array]:
+def _met(mesh: Mesh, nodes: Array, kept: Mesh, distance: float) -> tuple[Array, Array]:
     """Which of some nodes the replacement has a node at, and that."""
     from scipy.spatial import cKDTree
 
@@ -130,7 +130,7 @@ def _met(mesh: Mesh, nodes: Array, kept: Mesh, within: float) -> tuple[Array, Ar
     step = float(np.linalg.norm(kept.nodes[t[:, 0]] - kept.nodes[t[:, 1]], axis=1).mean())
     away, row = cKDTree(kept.nodes[used]).query(mesh.nodes[nodes])
     _, which, count = np.unique(row, return_inverse=True, return_counts=True)
-    return (away <= min(within, SNAP * step)) & (count[which] == 1), used[row]
+    return (away <= min(distance, SNAP * step)) & (count[which] == 1), used[row]
 
 
 def _stranded(mesh: Mesh, nodes: Array) -> tuple[str, ...]:
@@ -219,7 +219,7 @@ def _joined(
     kept: Mesh,
     trimmed: Mesh,
     cuts: list[Cut],
-    within: float,
+    distance: float,
     met: tuple[Array, Array],
 ) -> tuple[Mesh, int]:
     """The mesh with the replacement in the place of the region, and how many elements were split at its border.
@@ -247,7 +247,7 @@ def _joined(
         chain, _ = own.of(mesh.node_ids[cut.nodes])
         row, _ = index.of(trimmed.node_ids[cut.rows])
         step = float(np.linalg.norm(np.diff(new.nodes[chain], axis=0), axis=1).mean())
-        fold = either_way(new.nodes, chain, first + row, within + step, SNAP * step, closed=cut.closed)
+        fold = either_way(new.nodes, chain, first + row, distance + step, SNAP * step, closed=cut.closed)
         if fold is None:
             at = point_text(mesh.nodes[cut.nodes[0]])
             raise Refusal(f"the border of the replacement cannot be laid on that of the cut at {at}")
@@ -261,7 +261,7 @@ def _joined(
     )  # fmt: skip
     place = point_of(mesh.nodes[cuts[0].nodes].mean(axis=0))
     seam = Small("seam", whole.width, whole.length, place, "", np.unique(whole.ends), whole)
-    made = merge(new, [seam], set(), 2.0 * within, rims=True, stays=stays, goes=np.arange(first, new.n_nodes))
+    made = merge(new, [seam], set(), 2.0 * distance, rims=True, stays=stays, goes=np.arange(first, new.n_nodes))
     if made.refused or len(made.turned):
         why = next(iter(made.refused.values()), f"{len(made.turned)} elements would be turned over")
         raise Refusal(f"the replacement cannot be joined to the border of the cut: {why}")

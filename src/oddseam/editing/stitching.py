@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
@@ -29,14 +31,16 @@ _WIDE = 1.5
 #: Rings of elements that are meshed anew where a side goes to one that stays, tried in turn.
 _RINGS = (1, 2, 4)
 #: Which side of a seam goes to the other; with none a strip of elements closes the gap.
-SIDES = ("both", "one", "two", "none")
+Moves = Literal["both", "one", "two", "none"]
 
 
-@recorded("stitch", loss=changed_shape, judge=judge_touched)
+@recorded(loss=changed_shape, judge=judge_touched)
 def stitch(
-    mesh: Mesh, *, one: PointLike, two: PointLike | None = None, within: float | None = None, moves: str = "both"
+    mesh: Mesh, *, one: PointLike, two: PointLike | None = None, distance: float | None = None, moves: Moves = "both"
 ) -> tuple[Mesh, Outcome]:
-    """Sew two rims together, node for node, all round or where they are near; or close the gap with a strip.
+    """Sew two rims together, or close the gap between them with a strip.
+
+    They are sewn node for node, all round or where they are near.
 
     Where the numbers of nodes differ, edges of either side are split.
 
@@ -47,7 +51,7 @@ def stitch(
         The rim with the node nearest to this point.
     two : (x, y, z), optional
         The other one likewise; without, the rim whose nodes are nearest to the first one's.
-    within : float, optional
+    distance : float, optional
         No two places that become one, or that a strip joins, are farther apart, and no node goes farther.  Rims that
         are farther apart elsewhere are sewn along the run nearest to ``one``.  Without, half of the shorter rim's
         extent, all round.
@@ -90,14 +94,12 @@ def stitch(
     >>> oddseam.stitch(both, one=(1, 0, 1), two=(1, 0, 1.05), moves="none").counts
     {'nodes': 48, 'tri': 72}
     """
-    if moves not in SIDES:
-        raise Refusal(f"moves {moves!r} is none of {', '.join(SIDES)}")
-    seam = seam_between(mesh, one, two, within)
+    seam = seam_between(mesh, one, two, distance)
     new, done = _with_strip(mesh, seam) if moves == "none" else _sewn(mesh, seam, moves)
     return new, Outcome(done, seam.notes)
 
 
-def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
+def _sewn(mesh: Mesh, seam: Seam, moves: Moves) -> tuple[Mesh, tuple[Step, ...]]:
     """The mesh with both sides as one."""
     fold = _fold(mesh, seam)
     if fold is not None and moves != "both":
@@ -105,12 +107,12 @@ def _sewn(mesh: Mesh, seam: Seam, moves: str) -> tuple[Mesh, tuple[Step, ...]]:
         if fold.width > seam.most:
             raise Refusal(
                 f"a node of the rims at {point_text(seam.place)} would go {fold.width:.4g} to the nearest node of the "
-                f"side that stays, more than {seam.most:.4g}: let the other side move, or both, or say more `within`"
+                f"side that stays, more than {seam.most:.4g}: let the other move, or both, or allow a larger `distance`"
             )
     at = point_text(seam.place)
     if fold is None:
         gap = max(float(_gap(mesh.nodes[a], mesh.nodes[b])) for a, b in (seam.chains, seam.chains[::-1]))
-        raise Refusal(f"the rims at {at} are {gap:.4g} apart somewhere, more than {seam.most:.4g}; say `within`")
+        raise Refusal(f"the rims at {at} are {gap:.4g} apart somewhere, more than {seam.most:.4g}; say `distance`")
     thing = Small("seam", fold.width, fold.length, seam.place, "", np.unique(fold.ends), fold)
     one, two = seam.chains
     stays = {"both": np.zeros(0, np.int64), "one": two, "two": one}[moves]

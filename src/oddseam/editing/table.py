@@ -11,8 +11,8 @@ from oddseam.formats.csv_files import csv_file
 from oddseam.inputs import checked
 
 _PLACES = {"at": ("x", "y", "z"), "direction": ("dx", "dy", "dz")}
-_NUMBERS = ("diameter", "length", "width", "turn")
-_COLUMNS = ("x", "y", "z", "dx", "dy", "dz", "shape", *_NUMBERS, "nodes", "collars")
+_NUMBERS = ("diameter", "length", "width", "angle")
+_COLUMNS = ("x", "y", "z", "dx", "dy", "dz", "kind", *_NUMBERS, "rim_nodes", "collars")
 
 
 @checked
@@ -23,13 +23,13 @@ def read_openings(path: str | Path) -> list[dict[str, Any]]:
     ----------
     path : str or Path
         Comma-separated values with a first row of names: ``x``, ``y``, ``z``, and any of ``dx``, ``dy``, ``dz`` (the
-        direction), ``shape``, ``diameter``, ``length``, ``width``, ``turn``, ``nodes``, and ``collars`` (widths with
-        spaces between).  What is empty is left to ``cut_opening``.
+        direction), ``kind``, ``diameter``, ``length``, ``width``, ``angle``, ``rim_nodes``, and ``collars`` (widths
+        with spaces between).  What is empty is left to ``cut``.
 
     Returns
     -------
     list of dict
-        What ``cut_opening`` takes, one for each row.
+        What ``cut`` takes, one for each row.
 
     Raises
     ------
@@ -81,11 +81,11 @@ def _row(path: Path, line: int, row: dict[str, Any]) -> dict[str, Any]:
             found[key] = tuple(number(name, words[name], float) for name in names)
     if "at" not in found:
         raise FormatError(str(path), "x, y and z are needed", f"line {line}")
-    if "shape" in words:
-        found["shape"] = words["shape"]
+    if "kind" in words:
+        found["kind"] = words["kind"]
     found |= {name: number(name, words[name], float) for name in _NUMBERS if name in words}
-    if "nodes" in words:
-        found["nodes"] = number("nodes", words["nodes"], int)
+    if "rim_nodes" in words:
+        found["rim_nodes"] = number("rim_nodes", words["rim_nodes"], int)
     if "collars" in words:
         found["collars"] = [number("collars", word, float) for word in words["collars"].split()]
     return found

@@ -2,19 +2,36 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
+from collections import Counter
+from dataclasses import asdict, dataclass
 
 import numpy as np
 
 from oddseam.errors import Refusal
 from oddseam.inputs import checked
+from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 
 
+@dataclass(frozen=True)
+class DescribedPatch:
+    """A patch with its measures, as in :class:`Patch`, the number of its elements, and the patches across its edges."""
+
+    number: int
+    name: str
+    kind: str
+    area: float | None = column(".5g")
+    radius: float | None = column(".5g", "radius (of a cone: angle)")
+    tube: float | None = column(".5g")
+    axis: tuple[float, float, float] | None = column()
+    centre: tuple[float, float, float] | None = column()
+    elements: int = column()
+    neighbours: tuple[int, ...] = column(heading="beside")
+
+
 @checked
-def describe_patches(mesh: Mesh) -> list[dict[str, Any]]:
-    """List the patches of a mesh with their measures, numbers of elements and neighbours.
+def list_patches(mesh: Mesh) -> Listing[DescribedPatch]:
+    """List the patches of a mesh: what each is, its measures and neighbours.
 
     Parameters
     ----------
@@ -23,9 +40,7 @@ def describe_patches(mesh: Mesh) -> list[dict[str, Any]]:
 
     Returns
     -------
-    list of dict
-        One for each patch: its number, name, kind, axis, centre, radius, tube, area, elements, and the numbers of
-        the patches across its edges.
+    Listing of DescribedPatch
 
     Raises
     ------
@@ -37,9 +52,9 @@ def describe_patches(mesh: Mesh) -> list[dict[str, Any]]:
     >>> import oddseam
     >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
     >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> rows = oddseam.describe_patches(oddseam.find_features(corner))
-    >>> rows[0]["kind"], round(rows[0]["area"], 3), rows[0]["neighbours"]
-    ('plane', 3.464, [2, 3, 4])
+    >>> rows = oddseam.list_patches(oddseam.find_features(corner))
+    >>> rows[0].kind, round(rows[0].area, 3), rows[0].neighbours
+    ('plane', 3.464, (2, 3, 4))
     """
     if mesh.patches is None:
         raise Refusal("the mesh has no patches; `oddseam features` finds them")
@@ -52,7 +67,11 @@ def describe_patches(mesh: Mesh) -> list[dict[str, Any]]:
         beside[a].append(b + 1)
         beside[b].append(a + 1)
     count = np.bincount(label[label >= 0], minlength=len(beside))
-    return [
-        {"number": k + 1, **asdict(patch), "elements": int(count[k]), "neighbours": sorted(beside[k])}
+    rows = tuple(
+        DescribedPatch(number=k + 1, **asdict(patch), elements=int(count[k]), neighbours=tuple(sorted(beside[k])))
         for k, patch in enumerate(mesh.patches.table)
-    ]
+    )
+    many = ", ".join(f"{number:,} {kind}" for kind, number in Counter(row.kind for row in rows).items())
+    n_creases = 0 if mesh.creases is None else len(mesh.creases.edges)
+    title = f"{len(rows):,} patch(es): {many}; {n_creases:,} crease edges"
+    return Listing(rows, DescribedPatch, title, mesh.diagonal)

@@ -6,7 +6,7 @@ import heapq
 
 import numpy as np
 
-from oddseam.accounts import Outcome, Step, recorded
+from oddseam.accounts import Outcome, Step
 from oddseam.arrays import IdIndex, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
@@ -22,44 +22,16 @@ from oddseam.model.shape import CREASE_KINDS
 _DRAWN = CREASE_KINDS.index("drawn")
 
 
-@recorded("draw crease")
-def draw_crease(mesh: Mesh, *, nodes: IdsLike | None = None, through: PointsLike | None = None) -> tuple[Mesh, Outcome]:
-    """Draw a crease.
+def drawn(mesh: Mesh, nodes: IdsLike | None, through: PointsLike | None) -> tuple[Mesh, Outcome]:
+    """The mesh with a crease along nodes, by their ids, or straight across facets through points.
 
-    Parameters
-    ----------
-    mesh : Mesh
-    nodes : sequence of int, optional
-        Ids of nodes that it goes along; between two that no edge joins it takes the shortest way along edges.
-    through : sequence of (x, y, z), optional
-        Points that it goes through, straight across facets, which are split.  It runs in the plane that holds two
-        points and the normal of the surface; where it comes near to a node it goes through that.
-
-    Returns
-    -------
-    Mesh
-        With the crease, and patches parted where it parts them.
+    Linear in the size of the mesh for each point, and in the facets on the way.
 
     Raises
     ------
     Refusal
         If a node is unknown, there is no way, or the line meets a rim or an edge of more than two facets.
-
-    Notes
-    -----
-    Linear in the size of the mesh for each point, and in the facets on the way.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 9, 0]]
-    >>> sheet = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [0, 2, 3]], unit="mm")
-    >>> drawn = oddseam.draw_crease(sheet, through=[(9, 3, 0), (3, 9, 0)])
-    >>> len(drawn.creases.edges), drawn.n_elements
-    (2, 6)
     """
-    if (nodes is None) == (through is None):
-        raise Refusal("say nodes or through, one of both")
     before = mesh.creases
     if nodes is not None:
         if len(nodes) < 2:
@@ -75,12 +47,12 @@ def draw_crease(mesh: Mesh, *, nodes: IdsLike | None = None, through: PointsLike
             raise Refusal("a crease needs two points at least")
         new, path, off = cut_across(mesh, through)
         split = new.n_elements - mesh.n_elements
-    drawn = drawn_along(path)
-    creases = joint_creases(drawn, new.creases)
+    edges = drawn_along(path)
+    creases = joint_creases(edges, new.creases)
     assert creases is not None
     bounded = with_creases(new, creases, new.creases if before is not None else None)
-    length = float(np.linalg.norm(np.diff(new.nodes[drawn.edges], axis=1)[:, 0], axis=1).sum())
-    steps = [Step("draw", len(drawn.edges), 0.0, f"edges, {length:.6g} long")]
+    length = float(np.linalg.norm(np.diff(new.nodes[edges.edges], axis=1)[:, 0], axis=1).sum())
+    steps = [Step("draw", len(edges.edges), 0.0, f"edges, {length:.6g} long")]
     if through is not None:
         steps.append(Step("split", split, 0.0, f"more elements; the line is {off:.3g} off its planes at most"))
     return bounded, Outcome(tuple(steps), (), ())

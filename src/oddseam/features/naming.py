@@ -14,9 +14,9 @@ from oddseam.model.fresh_ids import highest_number
 from oddseam.model.parts import BOUNDARY_KINDS
 
 
-@recorded("name patches")
+@recorded()
 def name_patches(mesh: Mesh, names: Mapping[str, str]) -> tuple[Mesh, Outcome]:
-    """Rename patches; those that get one name become one patch.
+    """Rename patches; those that get one name become one.
 
     Parameters
     ----------
@@ -72,7 +72,7 @@ def name_patches(mesh: Mesh, names: Mapping[str, str]) -> tuple[Mesh, Outcome]:
     return mesh.replaced(patches=patches), Outcome(steps, (), ())
 
 
-@recorded("split into parts")
+@recorded()
 def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> tuple[Mesh, Outcome]:
     """Make a part of every patch, named like it.
 

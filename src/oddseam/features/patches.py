@@ -49,11 +49,11 @@ class _Skin:
     area: Array
 
 
-@recorded("find features")
+@recorded()
 def find_features(
     mesh: Mesh, *, crease: float = 30.0, ridge: float = 5.0, noise: float | None = None, progress: Progress = silent
 ) -> tuple[Mesh, Outcome]:
-    """Find creases and patches.
+    """Find creases and patches: planes, cylinders and so on.
 
     Creases are edges where the surface turns by more than an angle; borders of planes, cylinders, cones, spheres
     and tori, tangent ones too; and ridges and valleys of small angle on free-form surface.  Noise of the nodes
@@ -141,6 +141,11 @@ def find_features(
     progress("done", 1.0)
     notes = (f"nodes are taken to be off by {used:.3g} ({'given' if noise is not None else 'estimated'})",)
     return mesh.replaced(creases=creases, patches=patches), Outcome(steps, notes if used > 0 else (), ())
+
+
+def with_features(mesh: Mesh, crease: float) -> Mesh:
+    """The mesh, with creases and patches found if it has none."""
+    return find_features(mesh, crease=crease) if mesh.creases is None else mesh
 
 
 def _skin(nodes: Array, triangles: Array, crease: float) -> _Skin:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -11,11 +11,13 @@ from oddseam.arrays import Array, Point
 from oddseam.errors import Refusal
 from oddseam.features.bounding import pieces_between
 from oddseam.features.curves import Curves, trace_curves
+from oddseam.features.patches import with_features
 from oddseam.features.strips import Fold, folded
 from oddseam.findings.finding import point_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import areas
 from oddseam.inputs import checked
+from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 from oddseam.model.connectivity import edges_among
 
@@ -61,28 +63,49 @@ class Small:
     across: tuple[Way, ...] = ()
 
 
+@dataclass(frozen=True)
+class SmallThing:
+    """Something small in the network of creases.
+
+    Attributes
+    ----------
+    kind : str
+        ``"edge"``: a piece of a crease or rim between corners; ``"sliver"``: a patch between sides that are nowhere
+        farther apart; ``"double edge"``: two creases that run side by side across a wider patch.
+    width, length : float
+    patch : str
+    place : (x, y, z)
+    """
+
+    kind: str
+    width: float = column(".4g")
+    length: float = column(".4g")
+    patch: str = column()
+    place: Point = column()  # noqa: RUF009  (it makes a field)
+
+
 @checked
-def list_small(mesh: Mesh, *, below: float) -> list[dict[str, Any]]:
-    """List what is smaller than a size in the network of creases.
+def list_small(mesh: Mesh, *, below: float, crease: float = 30.0) -> Listing[SmallThing]:
+    """List what is smaller than a size: tiny edges, slivers, double edges.
 
     Parameters
     ----------
     mesh : Mesh
-        With creases, see ``find_features``.
+        Of a mesh without creases these are found first, see ``find_features``.
     below : float
         In the unit of the mesh.
+    crease : float
+        Edges that are sharper than so many degrees are creases, where these have to be found.
 
     Returns
     -------
-    list of dict
-        The narrowest first: kind (``edge``: a piece of a crease or rim between corners; ``sliver``: a patch between
-        sides that are nowhere farther apart; ``double edge``: two creases that run side by side across a wider patch),
-        width, length, place and patch.
+    Listing of SmallThing
+        The narrowest first.
 
     Raises
     ------
     Refusal
-        If the mesh has no creases, or the size is not positive.
+        If the size is not positive.
 
     Notes
     -----
@@ -93,15 +116,17 @@ def list_small(mesh: Mesh, *, below: float) -> list[dict[str, Any]]:
     >>> import oddseam
     >>> nodes = [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 9, 0], [0, 0.1, 5], [9, 0.1, 5]]
     >>> roof = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2], [0, 2, 3], [0, 4, 5], [0, 5, 1]], unit="mm")
-    >>> oddseam.list_small(oddseam.find_features(roof), below=0.5)
-    []
+    >>> len(oddseam.list_small(oddseam.find_features(roof), below=0.5))
+    0
     """
+    mesh = with_features(mesh, crease)
     found = small_things(mesh, below)
     found += double_edges(mesh, below, found)
     found.sort(key=lambda it: it.width)
-    return [
-        {"kind": it.kind, "width": it.width, "length": it.length, "place": it.place, "patch": it.name} for it in found
-    ]
+    rows = tuple(SmallThing(it.kind, it.width, it.length, it.name, it.place) for it in found)
+    counts = Counter(row.kind for row in rows)
+    many = ", ".join(f"{count:,} {kind}{'s' if count > 1 else ''}" for kind, count in counts.items())
+    return Listing(rows, SmallThing, f"below {below:g}: {many or 'nothing'}", mesh.diagonal)
 
 
 def small_things(mesh: Mesh, below: float) -> list[Small]:

@@ -7,10 +7,11 @@ for a thin wall.
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import Refusal
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import unit_normals
@@ -71,7 +72,7 @@ class Across:
 
 
 @checked
-def local_lengths(mesh: Mesh, what: str) -> Array:
+def local_lengths(mesh: Mesh, of: Literal["thickness", "gap"]) -> Array:
     """Measure the wall or the gap at every element.
 
     Parameters
@@ -104,10 +105,7 @@ def local_lengths(mesh: Mesh, what: str) -> Array:
     >>> np.unique(oddseam.local_lengths(plate, "thickness")).tolist()
     [2.0, 9.0]
     """
-    senses = {"thickness": INWARD, "gap": OUTWARD}
-    if what not in senses:
-        raise Refusal(f"{what!r} is not measured at elements; thickness and gap are")
-    facet, distance, _ = Across(mesh).pairs(senses[what])
+    facet, distance, _ = Across(mesh).pairs(INWARD if of == "thickness" else OUTWARD)
     values = np.full(mesh.n_elements, np.inf)
     np.minimum.at(values, mesh.triangulation.element[facet], distance)
     return np.where(np.isfinite(values), values, np.nan)

@@ -69,7 +69,9 @@ class Comparison:
 
 @checked
 def compare(before: Mesh, after: Mesh) -> Comparison:
-    """Compare two meshes, or two states of one.
+    """Compare two meshes: distances, quality, and the ids that differ.
+
+    For two states of one mesh the ids tell what was touched.
 
     Parameters
     ----------

@@ -8,7 +8,6 @@ cell of the others that winds about it.  Which way facets look plays no part in 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -19,7 +18,7 @@ from oddseam.errors import Refusal
 from oddseam.geometry.arrangement import arrange
 from oddseam.geometry.triangles import areas, winding_number
 from oddseam.geometry.windings import SpaceCells, space_cells
-from oddseam.inputs import checked
+from oddseam.inputs import PointsLike, checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -101,15 +100,15 @@ class Chambers:
 
 
 @checked
-def find_chambers(mesh: Mesh, points: Sequence[Sequence[float]] = ()) -> Chambers:
-    """Find the closed volumes that the shell elements of a mesh make.
+def find_chambers(mesh: Mesh, *, inside: PointsLike = ()) -> Chambers:
+    """Find the closed volumes that the shells of a mesh make.
 
     Parameters
     ----------
     mesh : Mesh
         Shell elements in any state; they may cross, look any way, and be open.
-    points : sequence of (x, y, z)
-        Points of which it is wanted which chamber holds them.
+    inside : sequence of (x, y, z)
+        Points: the result says which chamber holds each.
 
     Returns
     -------
@@ -118,7 +117,7 @@ def find_chambers(mesh: Mesh, points: Sequence[Sequence[float]] = ()) -> Chamber
     Raises
     ------
     Refusal
-        If the mesh has no shell elements, or a point is not three numbers.
+        If the mesh has no shell elements.
 
     Notes
     -----
@@ -129,7 +128,7 @@ def find_chambers(mesh: Mesh, points: Sequence[Sequence[float]] = ()) -> Chamber
     >>> import oddseam
     >>> nodes = [[0, 0, 0], [6, 0, 0], [0, 1, 0], [0, 0, 1]]
     >>> wedge = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> found = oddseam.find_chambers(wedge, points=[(0.1, 0.1, 0.1), (9, 9, 9)])
+    >>> found = oddseam.find_chambers(wedge, inside=[(0.1, 0.1, 0.1), (9, 9, 9)])
     >>> found.rows[0].kind, round(found.rows[0].volume, 9), found.held
     ('solid', 1.0, (1, 0))
     """
@@ -137,15 +136,13 @@ def find_chambers(mesh: Mesh, points: Sequence[Sequence[float]] = ()) -> Chamber
         raise Refusal(
             "the mesh has no shell elements that could enclose anything; `oddseam skin` takes those of solids"
         )
-    if any(len(point) != 3 for point in points) or not np.isfinite(np.array(points, float)).all():
-        raise Refusal("a point is three numbers")
     t = mesh.triangulation
     rows = np.setdiff1d(np.arange(len(t.triangles)), mesh.degenerate_triangles)
     cut = arrange(mesh.nodes, t.triangles[rows])
     space = _Space(cut.points, cut.triangles, space_cells(cut.points, cut.triangles, cut.places, cancel=False))
     element = t.element[rows[cut.origin[space.cells.row]]]
     return Chambers(
-        tuple(space.described(mesh, element)), tuple(space.holder(np.array(p, float)) for p in points), mesh.unit
+        tuple(space.described(mesh, element)), tuple(space.holder(np.array(p, float)) for p in inside), mesh.unit
     )  # fmt: skip
 
 

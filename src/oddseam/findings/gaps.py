@@ -43,7 +43,7 @@ def _cracks(mesh: Mesh, found: Facing, ends: Array, width: float) -> Finding | N
         f"{int((nearest <= width).sum()):,} within {width:.3g}"
     )
     return Finding("cracks", "fault", len(nearest), "nodes (node ids)", message,
-                   "`oddseam mend` sews them; --width sets how wide.", places, n)  # fmt: skip
+                   "`oddseam mend` sews them; --gap sets how wide.", places, n)  # fmt: skip
 
 
 def _t_junctions(mesh: Mesh, found: Facing, ends: Array, which: Array) -> Finding | None:

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import fields, replace
-
 import numpy as np
 
 from oddseam.accounts import Step
 from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
 from oddseam.findings.limits import Limits
 from oddseam.findings.qualities import beyond_limit, element_quality
@@ -20,31 +16,6 @@ from oddseam.model.splicing import extracted
 
 #: So many of the worst elements are named.
 _NAMED = 3
-#: What values each measure can have: no element is better than one end of it.
-RANGES = {
-    "radius_ratio": (0.0, 1.0), "aspect_ratio": (1.0, 1e12), "minimum_angle": (0.0, 90.0), "skewness": (0.0, 1.0),
-    "scaled_jacobian": (-1.0, 1.0), "warpage": (0.0, 180.0), "height": (0.0, 1.0),
-}  # fmt: skip
-#: Limits that are no measures of an element.
-_SIZES = ("crumb", "rim")
-
-
-def limits_with(changes: Mapping[str, float] | None) -> Limits:
-    """The limits of quality, but for some of their own.
-
-    Raises
-    ------
-    Refusal
-        If there is no such measure, or the value makes no sense.
-    """
-    known = [field.name for field in fields(Limits) if field.name not in _SIZES]
-    for name, value in (changes or {}).items():
-        if name not in known:
-            raise Refusal(f"there is no limit {name!r}; there are {', '.join(known)}")
-        low, high = RANGES[name]
-        if not low <= value <= high:
-            raise Refusal(f"the limit {value:g} of {name} makes no sense: it lies between {low:g} and {high:g}")
-    return replace(Limits(), **(changes or {}))
 
 
 def judged(mesh: Mesh, made: Array, limits: Limits, held: Array | None = None) -> tuple[Step, list[str]]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, replace
 
+from oddseam.errors import Refusal
 from oddseam.inputs import Given
 
 
@@ -48,3 +50,36 @@ class Limits(Given):
     height: float = 0.1
     crumb: float = 0.005
     rim: float = 0.05
+
+
+#: All limits, or some by name, which count instead of the usual ones.
+LimitsLike = Limits | Mapping[str, float]
+#: What values each can have: no element is better than one end of it.
+RANGES = {
+    "radius_ratio": (0.0, 1.0), "aspect_ratio": (1.0, 1e12), "minimum_angle": (0.0, 90.0), "skewness": (0.0, 1.0),
+    "scaled_jacobian": (-1.0, 1.0), "warpage": (0.0, 180.0), "height": (0.0, 1.0), "crumb": (0.0, 1.0),
+    "rim": (0.0, 1.0),
+}  # fmt: skip
+
+
+def by_name(limits: LimitsLike | None) -> dict[str, float]:
+    """The limits that are given.
+
+    Raises
+    ------
+    Refusal
+        If there is no such limit, or its value makes no sense.
+    """
+    given = {one.name: getattr(limits, one.name) for one in fields(limits)} if isinstance(limits, Limits) else limits
+    for name, value in (given or {}).items():
+        if name not in RANGES:
+            raise Refusal(f"there is no limit {name!r}; there are {', '.join(RANGES)}")
+        low, high = RANGES[name]
+        if not low <= value <= high:
+            raise Refusal(f"the limit {value:g} of {name} makes no sense: it lies between {low:g} and {high:g}")
+    return dict(given or {})
+
+
+def limits_with(limits: LimitsLike | None) -> Limits:
+    """The limits of quality, with those that are given."""
+    return replace(Limits(), **by_name(limits))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -15,7 +14,7 @@ from oddseam.findings.finding import Finding, Place, point_of
 from oddseam.findings.gaps import round_rims
 from oddseam.geometry.primitives import upright
 from oddseam.geometry.triangles import area_vectors, areas, unit_normals
-from oddseam.inputs import checked
+from oddseam.inputs import IdsLike, checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
 
@@ -67,8 +66,10 @@ class Measures:
 
 
 @checked
-def measure(mesh: Mesh, nodes: Sequence[int] | None = None) -> Measures:
-    """Measure lengths of a part, from which sizes can be chosen.
+def measure(mesh: Mesh, *, nodes: IdsLike | None = None) -> Measures:
+    """Measure a part: box, edges, walls, gaps and openings; or between nodes.
+
+    Sizes can be chosen from that.
 
     Parameters
     ----------
@@ -150,7 +151,7 @@ def _of_patches(mesh: Mesh) -> list[Measure]:
     return rows
 
 
-def _between_nodes(mesh: Mesh, nodes: Sequence[int]) -> list[Measure]:
+def _between_nodes(mesh: Mesh, nodes: IdsLike) -> list[Measure]:
     if len(nodes) < 2:
         raise Refusal("a distance needs two nodes at least; name their ids")
     rows, missing = IdIndex(mesh.node_ids).of(np.array(nodes, np.int64))

@@ -11,7 +11,7 @@ from oddseam.findings import defects
 from oddseam.findings.contacts import contact_findings
 from oddseam.findings.finding import SEVERITIES, Finding
 from oddseam.findings.gaps import gap_findings, holes
-from oddseam.findings.limits import Limits
+from oddseam.findings.limits import LimitsLike, limits_with
 from oddseam.findings.meant import meant_joints
 from oddseam.findings.measuring import thin_places
 from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
@@ -109,14 +109,14 @@ class Survey:
 
 
 @checked
-def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progress: Progress = silent) -> Survey:
-    """Look for defects and judge the quality of the surface of a mesh.
+def survey(mesh: Mesh, *, limits: LimitsLike | None = None, thin: bool = True, progress: Progress = silent) -> Survey:
+    """Look for defects, and judge the quality of elements.
 
     Parameters
     ----------
     mesh : Mesh
-    limits : Limits, optional
-        What counts as poor, small or a crumb.
+    limits : Limits or mapping of str to float, optional
+        What counts as poor, small or a crumb, other than usually.
     thin : bool
         Whether to measure the thinnest wall and the smallest gap, about half of the work.
     progress : callable, optional
@@ -138,7 +138,7 @@ def survey(mesh: Mesh, *, limits: Limits | None = None, thin: bool = True, progr
     >>> found.finding("free edges").count, found.proof.is_closed
     (3, False)
     """
-    limits = limits or Limits()
+    limits = limits_with(limits)
     found: list[Finding | None] = []
     if len(mesh.faces):
         progress("joining edges", 0.0)

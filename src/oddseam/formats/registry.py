@@ -20,7 +20,7 @@ from oddseam.formats.losses import Dangling, Remarks
 from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.proof import prove
-from oddseam.model.units import check_unit
+from oddseam.model.units import Unit
 
 logger = logging.getLogger(__name__)
 
@@ -127,7 +127,7 @@ def format_of(path: str | Path) -> str:
 
 
 @checked
-def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
+def read_mesh(path: str | Path, *, unit: Unit | None = None) -> Mesh:
     """Read a mesh file.
 
     The format is told from the content, whatever the file is called.  Facets without
@@ -155,7 +155,6 @@ def read_mesh(path: str | Path, *, unit: str | None = None) -> Mesh:
     <Mesh: 4 nodes, 4 tri; 1 part(s); mm>
     """
     path = Path(path)
-    check_unit(unit)
     with opened(path) as data:
         fmt = next((f for f in FORMATS if f.recognises(data)), None)
         if fmt is None:

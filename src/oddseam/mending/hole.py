@@ -251,7 +251,7 @@ def _refined(points: Array, triangles: Array, size: Array, creases: Array) -> tu
     sheets = cut_into_sheets(points, triangles, np.zeros(len(triangles), np.int32), 179.0, creases)
     area = float(areas(points[triangles]).sum())
     coarse = np.sqrt(area / (_EQUILATERAL * _MOST_TO_ONE * len(size)))
-    fineness = Fineness(SizeField(max(float(size.max()), coarse), growth=0.5))
+    fineness = Fineness(SizeField(max(float(size.max()), coarse), gradation=0.5))
     result = remesh_sheets(sheets, fineness, fixed_size=size[sheets.node]).surface
     n = len(points)
     new = np.flatnonzero(result.node_origin < 0)

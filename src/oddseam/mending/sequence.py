@@ -30,7 +30,7 @@ from oddseam.mending.orientation import orient
 from oddseam.mending.overlaps import MOST_PAIRS, may_overlap, resolve_overlaps
 from oddseam.mending.retreat import draw_back
 from oddseam.mending.rims import Rims
-from oddseam.mending.settings import Settings, settings_of
+from oddseam.mending.settings import Close, Overlaps, Settings, Trim, settings_of
 from oddseam.mending.touching import part_touching
 from oddseam.mending.walls import resolve_walls
 from oddseam.mending.zipping import zip_rims
@@ -44,28 +44,28 @@ from oddseam.progress import Progress, silent
 _FILLS = 3
 
 
-@recorded("mend")
+@recorded()
 def mend(
     mesh: Mesh,
     *,
-    close: str | float = "small",
-    width: float | None = None,
+    close: Close | float = "small",
+    gap: float | None = None,
     keep_joints: bool | None = None,
-    overlaps: str | None = None,
-    trim: str | None = None,
+    overlaps: Overlaps | None = None,
+    trim: Trim | None = None,
     crumbs: float | None = None,
     fins: float | None = None,
-    tolerance: float | None = None,
+    deviation: float | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
-    """Mend the surface of a mesh.
+    """Mend a surface: join, sew, fill, turn and unite it, and prove it.
 
     Nodes that coincide along rims are joined, duplicate and degenerate facets dropped without
     tearing, cracks sewn together, fins and inner walls dropped, surfaces that only touch parted;
     crumbs are dropped, neighbours are made to agree, closed pieces and open ones that enclose space to look outward,
     and small rims are filled with well-shaped facets.  Only nodes beside a crack move, and those of open pieces that
-    barely go through what they abut on, no farther than ``width``; for a target of single precision, all nodes are
+    barely go through what they abut on, no farther than ``gap``; for a target of single precision, all nodes are
     rounded to it first.
 
     Parameters
@@ -75,7 +75,7 @@ def mend(
         Which rims to fill: those up to 5 % of the diagonal, none, or those up to a diameter; larger ones are left and
         listed.  ``"all"`` says that this is one solid: every rim is spanned, all pieces are made one, and what lies
         within goes; what was spanned is listed by width and place.
-    width : float, optional
+    gap : float, optional
         Widest gap between two rims that is sewn together as a crack, a ten-thousandth of the
         diagonal by default (more only where the coordinates are coarser); 0 to sew nothing.  A
         wider gap that tapers to its ends is filled, up to three times that.
@@ -96,7 +96,7 @@ def mend(
     fins : float, optional
         How far fins, folds and walls of zero thickness may stand off what stays, as they go; half a percent of the
         diagonal by default.  Others go too, but that is unmet (``keep_joints`` keeps them).
-    tolerance : float, optional
+    deviation : float, optional
         How far any of what was given may be from the result, but for crumbs, fins, and what lies within the solid; a
         thousandth of the diagonal by default.  What is farther is unmet.
     target : str, optional
@@ -125,10 +125,10 @@ def mend(
     >>> oddseam.prove(shut).is_closed, round(oddseam.prove(shut).volume, 6)
     (True, 1.333333)
     """
-    asked = settings_of(mesh, close, width, keep_joints, overlaps, trim, crumbs, fins, tolerance, target)
+    asked = settings_of(mesh, close, gap, keep_joints, overlaps, trim, crumbs, fins, deviation, target)
     crossing = len(mesh.crossing_triangles) if asked.one_solid else 0
     if crossing > MOST_PAIRS:
-        asked = settings_of(mesh, "small", width, keep_joints, overlaps, trim, crumbs, fins, tolerance, target)
+        asked = settings_of(mesh, "small", gap, keep_joints, overlaps, trim, crumbs, fins, deviation, target)
     work = _Work(mesh, asked, progress)
     work.run()
     if crossing > MOST_PAIRS:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -13,6 +14,11 @@ from oddseam.formats import format_named
 from oddseam.model import Mesh
 from oddseam.model.facing import crack_width
 from oddseam.model.loss import SHAPE
+
+#: Which rims are filled; what becomes of facets that cross; which side of open sheets is cut off.
+Close = Literal["small", "all", "none"]
+Overlaps = Literal["union", "imprint", "keep"]
+Trim = Literal["inside", "outside"]
 
 
 @dataclass(frozen=True)
@@ -35,12 +41,12 @@ class Settings:
         Whether all pieces are parts of one solid.
     """
 
-    close: str | float
+    close: Close | float
     widest: float
     gap: float
     keep_joints: bool
-    overlaps: str
-    trim: str | None
+    overlaps: Overlaps
+    trim: Trim | None
     crumbs: float
     crumbs_were_given: bool
     fins: float
@@ -51,8 +57,8 @@ class Settings:
 
 
 def settings_of(
-    mesh: Mesh, close: str | float, width: float | None, keep_joints: bool | None, overlaps: str | None,
-    trim: str | None, crumbs: float | None, fins: float | None, tolerance: float | None, target: str | None,
+    mesh: Mesh, close: Close | float, gap: float | None, keep_joints: bool | None, overlaps: Overlaps | None,
+    trim: Trim | None, crumbs: float | None, fins: float | None, deviation: float | None, target: str | None,
 ) -> Settings:  # fmt: skip
     """The settings of a mend, checked, with what was left to us filled in.
 
@@ -65,32 +71,26 @@ def settings_of(
     widest = _size("close", _named_width(close, limits.rim * diagonal))
     crumb_size = _size("crumbs", limits.crumb * diagonal if crumbs is None else crumbs)
     fin_size = _size("fins", limits.crumb * diagonal if fins is None else fins)
-    gap = _size("width", crack_width(mesh) if width is None else width)
-    allowed = _size("tolerance", SHAPE * diagonal if tolerance is None else tolerance)
+    widest_crack = _size("gap", crack_width(mesh) if gap is None else gap)
+    allowed = _size("deviation", SHAPE * diagonal if deviation is None else deviation)
     if not len(mesh.faces):
         raise Refusal("the mesh has no shell elements to mend")
-    if overlaps not in (None, "union", "imprint", "keep"):
-        raise Refusal(f"overlaps {overlaps!r} is not union, imprint or keep")
     if keep_joints is None:
         keep_joints = joints_are_kept(mesh)
     overlaps = overlaps or ("keep" if keep_joints else "union")
-    if trim not in (None, "inside", "outside"):
-        raise Refusal(f"trim {trim!r} is not inside or outside")
     if trim is not None and overlaps != "union":
         raise Refusal(f"trim needs overlaps 'union' to know what is solid, not {overlaps!r}")
     rounds = target if target is not None and format_named(target).joins else None
     one_solid = close == "all" and overlaps == "union" and not keep_joints and trim is None
     return Settings(
-        close, widest, gap, keep_joints, overlaps, trim, crumb_size, crumbs is not None, fin_size, allowed, target,
-        rounds, one_solid,
+        close, widest, widest_crack, keep_joints, overlaps, trim, crumb_size, crumbs is not None, fin_size, allowed,
+        target, rounds, one_solid,
     )  # fmt: skip
 
 
-def _named_width(close: str | float, small: float) -> float:
+def _named_width(close: Close | float, small: float) -> float:
     named = {"small": small, "all": np.inf, "none": 0.0}
     if isinstance(close, str):
-        if close not in named:
-            raise Refusal(f"close {close!r} is not small, all, none or a diameter")
         return named[close]
     return float(close)
 

@@ -100,7 +100,7 @@ def measure_loss(
 
 def kept_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:
     """The loss of an operation that is to keep the shape, but for the ``tolerance`` among its settings."""
-    return measure_loss(before, after, max(settings.get("tolerance", 0.0), SHAPE * before.diagonal))
+    return measure_loss(before, after, max(settings.get("tolerance") or 0.0, SHAPE * before.diagonal))
 
 
 def changed_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:

@@ -19,9 +19,9 @@ from oddseam.model.mesh import Mesh
 from oddseam.model.parts import Part
 
 
-@recorded("skin")
+@recorded()
 def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
-    """The outer faces of the solids of a mesh.
+    """Take the outer faces of solids as shell elements.
 
     Nodes keep their ids, and only those of the faces stay.  Faces look out of their solid and
     are numbered from 1.  Those of a group of element sides (a named boundary) become a part of

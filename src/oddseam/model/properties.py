@@ -11,7 +11,7 @@ from oddseam.model.mesh import Mesh
 from oddseam.model.parts import Material
 
 
-@recorded("assign property")
+@recorded()
 def assign_property(
     mesh: Mesh,
     *,

@@ -15,7 +15,7 @@ from oddseam.geometry.primitives import Primitive
 from oddseam.morphing.changes import Bore
 from oddseam.morphing.driven import Driven, rotated, unit
 from oddseam.morphing.skeleton import Skeleton
-from oddseam.picks import pick
+from oddseam.picks import selected
 
 #: Radii of a round opening differ by no more than this share.
 _ROUND = 0.15
@@ -98,7 +98,7 @@ def _meant(things: list[_Round], same: float) -> _Round:
 
 def _kind_at(skeleton: Skeleton, change: Bore) -> str:
     """What the surface is at the point."""
-    patch = int(skeleton.label[pick(skeleton.surface, f"near {_text(change.near)}")][0])
+    patch = int(skeleton.label[selected(skeleton.surface, f"near {_text(change.near)}")][0])
     return skeleton.table[patch].kind if patch >= 0 else "no patch"
 
 
@@ -118,7 +118,7 @@ def _cylinders(skeleton: Skeleton, near: Array) -> list[_Round]:
         place, row = tree.closest(near[None], np.array([k], np.int32))
         if row[0] < 0:
             continue
-        patches = np.unique(skeleton.label[pick(skeleton.surface, f"surface {_text(place[0])}")])
+        patches = np.unique(skeleton.label[selected(skeleton.surface, f"surface {_text(place[0])}")])
         if k not in patches:  # the place lies on an edge that another patch has too
             patches = np.array([k])
         seen.update(patches.tolist())

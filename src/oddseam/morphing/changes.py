@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from oddseam.errors import Refusal
 from oddseam.inputs import Given, PointLike
@@ -118,15 +118,15 @@ class Bore(Change):
 
 
 @dataclass(frozen=True)
-class Thickness(Change):
+class Wall(Change):
     """The wall behind a pick made so thick; the pick moves, the other side stays."""
 
     pick: str
-    value: float
+    thickness: float
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        _positive("thickness", self.value)
+        _positive("thickness", self.thickness)
 
 
 @dataclass(frozen=True)
@@ -170,13 +170,13 @@ class Lattice(Change):
 
 
 @dataclass(frozen=True)
-class NewShape(Change):
+class Shape(Change):
     """A faceted surface of the changed part: every patch goes to the one that it has become.
 
-    ``pick`` limits what follows to the patches that are picked; their borders with others stay.  With ``smooth`` nodes
-    go onto the cylinders and so on that are recognised in the facets, instead of onto these.
+    ``pick`` limits what follows to the patches that are picked; their borders with others stay.  Nodes go
+    onto its facets, or with the ``surface`` ``"recognised"`` onto the cylinders and so on that are recognised in these.
     """
 
-    surface: Mesh
+    mesh: Mesh
     pick: str | None = None
-    smooth: bool = False
+    surface: Literal["facets", "recognised"] = "facets"

@@ -12,12 +12,12 @@ from oddseam.errors import Refusal
 from oddseam.findings.across import INWARD, Across
 from oddseam.model.rings import used_nodes
 from oddseam.morphing.bores import bored
-from oddseam.morphing.changes import Bore, Change, Lattice, Move, NewShape, Offset, Scale, Targets, Thickness, Turn
+from oddseam.morphing.changes import Bore, Change, Lattice, Move, Offset, Scale, Shape, Targets, Turn, Wall
 from oddseam.morphing.driven import Driven, Target, rotated, unit
 from oddseam.morphing.settling import Level
 from oddseam.morphing.shaping import shaped
 from oddseam.morphing.skeleton import Skeleton, normals_at
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.picks.language import Node, parse_pick
 
 #: Steps of picks that say what is meant of the whole mesh, within the material too; others speak of its surface.
@@ -51,15 +51,15 @@ def driven_by(change: Change, skeleton: Skeleton) -> Driven:
             return _turned(skeleton, change)
         case Offset():
             return _offset(skeleton, change.pick, change.distance)
-        case Thickness():
-            return _offset(skeleton, change.pick, change.value - _wall(skeleton, change.pick))
+        case Wall():
+            return _offset(skeleton, change.pick, change.thickness - _wall(skeleton, change.pick))
         case Bore():
             return bored(skeleton, change)
         case Targets():
             return _to_targets(skeleton, change)
         case Lattice():
             return _in_lattice(skeleton, change)
-        case NewShape():
+        case Shape():
             return _to_shape(skeleton, change)
     raise Refusal(f"{change!r} is no change")
 
@@ -70,7 +70,7 @@ def picked(skeleton: Skeleton, what: str) -> tuple[Array, Array]:
     tree = parse_pick(what)
     nodes = np.zeros(surface.n_nodes, bool)
     whole = _speaks_of(tree, _OF_ALL | set(_JOINING)) and not _speaks_of_sides(tree, skeleton)
-    nodes[pick(skeleton.mesh if whole else surface, what, of="nodes")] = True
+    nodes[selected(skeleton.mesh if whole else surface, what, of="nodes")] = True
     if not _speaks_of(tree, _BY_NUMBER):  # what only cards use is nobody's, unless it is named
         nodes &= used_nodes(skeleton.mesh)
     mid, ends = skeleton.midsides
@@ -82,7 +82,7 @@ def picked(skeleton: Skeleton, what: str) -> tuple[Array, Array]:
             elements[at : at + len(block)] = nodes[block.connectivity].all(axis=1)
             at += len(block)
     else:
-        elements[pick(surface, what)] = True
+        elements[selected(surface, what)] = True
     return nodes, elements
 
 
@@ -186,12 +186,12 @@ def _to_targets(skeleton: Skeleton, change: Targets) -> Driven:
     return Driven(rows[order], lambda t: start + t * (end - start) if t < 1.0 else end)
 
 
-def _to_shape(skeleton: Skeleton, change: NewShape) -> Driven:
+def _to_shape(skeleton: Skeleton, change: Shape) -> Driven:
     """All nodes of the patches that a new shape shows; also those that stay, which nothing else moves then."""
-    units = {skeleton.mesh.unit, change.surface.unit} - {None}
+    units = {skeleton.mesh.unit, change.mesh.unit} - {None}
     if len(units) > 1:
         raise Refusal(
-            f"the new shape is in {change.surface.unit}, the mesh in {skeleton.mesh.unit}; `change_unit` converts"
+            f"the new shape is in {change.mesh.unit}, the mesh in {skeleton.mesh.unit}; `convert` takes them to one"
         )
     label = skeleton.label
     which = np.ones(len(skeleton.table), bool)
@@ -199,7 +199,7 @@ def _to_shape(skeleton: Skeleton, change: NewShape) -> Driven:
         _, elements = picked(skeleton, change.pick)
         which[:] = False
         which[np.unique(label[elements & (label >= 0)])] = True
-    end, off = shaped(skeleton, Skeleton.of(change.surface), which, change.smooth)
+    end, off = shaped(skeleton, Skeleton.of(change.mesh), which, change.surface == "recognised")
     nodes = np.flatnonzero(skeleton.nodes_on(np.flatnonzero(which)))
     start, goal = skeleton.mesh.nodes[nodes], end[nodes]
     return Driven(nodes, lambda t: start + t * (goal - start) if t < 1.0 else goal, off=off)

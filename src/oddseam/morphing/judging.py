@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from oddseam.accounts import Step
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings import Limits
 from oddseam.findings.finding import point_of
+from oddseam.findings.limits import Limits, LimitsLike, by_name
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.findings.worsening import is_worse
 from oddseam.geometry.crossings import crossing_pairs
@@ -25,14 +23,15 @@ from oddseam.morphing.skeleton import Skeleton
 _NAMED = 4
 
 
-def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float]) -> tuple[list[Step], list[str], str]:
+def judged(before: Mesh, after: Mesh, moved: Array, limits: LimitsLike | None) -> tuple[list[Step], list[str], str]:
     """Steps that tell the quality of the elements that moved, notes of the poor among them, and broken limits."""
     touched = np.flatnonzero(having(before, moved))
     one, two = (extracted(mesh, touched) for mesh in (before, after))
     measured = [element_quality(mesh) for mesh in (one, two)]
     known = {name for _, measures in measured[1].values() for name in measures}
-    unknown = sorted(set(limits) - known)
-    if unknown and known:
+    given = by_name(limits)
+    unknown = sorted(set(given) - known)
+    if unknown and known and not isinstance(limits, Limits):
         raise Refusal(f"there is no measure {unknown[0]!r} to set a limit for; there are {', '.join(sorted(known))}")
     steps, notes, broken = [], [], []
     usual = Limits()
@@ -53,17 +52,17 @@ def judged(before: Mesh, after: Mesh, moved: Array, limits: Mapping[str, float])
                     (place,),
                 )
             )
-            limit = limits.get(name, float(getattr(usual, name)))
+            limit = given.get(name, float(getattr(usual, name)))
             fresh = beyond_limit(name, now, limit) & (~beyond_limit(name, was, limit) | is_worse(name, now, was))
             words = name.replace("_", " ")
-            if fresh.any() and name not in limits:
+            if fresh.any() and name not in given:
                 what = f"come to be beyond the usual {words} of {limit:g}, or farther"
                 notes.append(_listed(two, kind, index, name, now, fresh, what))
-            bad = fresh if name in limits else np.zeros(len(now), bool)
+            bad = fresh if name in given else np.zeros(len(now), bool)
             if name == "scaled_jacobian" and KINDS[kind].dimension == 3:
                 bad |= (now <= 0) & (was > 0)
             if bad.any():
-                what = f"would break {words} {limit:g}" if name in limits else "would be turned inside out"
+                what = f"would break {words} {limit:g}" if name in given else "would be turned inside out"
                 broken.append(_listed(two, kind, index, name, now, bad, what))
     return steps, notes, "; ".join(broken)
 

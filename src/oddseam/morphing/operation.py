@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.findings.finding import point_of
+from oddseam.findings.limits import LimitsLike
 from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_shape
@@ -30,7 +31,7 @@ _NAMED = 4
 _NEEDLE = 0.05
 
 
-@recorded("morph", loss=changed_shape)
+@recorded(loss=changed_shape)
 def morph(
     mesh: Mesh,
     changes: Change | Sequence[Change],
@@ -38,10 +39,10 @@ def morph(
     hold: Sequence[str] = (),
     planes: Sequence[str] = (),
     reach: float | None = None,
-    limits: Mapping[str, float] | None = None,
+    limits: LimitsLike | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
-    """Carry a change of the design into a mesh; only coordinates change.
+    """Carry a design change into a mesh; only coordinates change.
 
     Shells, solids, line elements and midside nodes follow.  The patches beside what changes keep to their planes,
     cylinders and so on where the change lets them; all other patches stay.
@@ -51,7 +52,7 @@ def morph(
     mesh : Mesh
         With shells or solids, linear or quadratic.
     changes : Change or sequence of Change
-        ``Move``, ``Turn``, ``Scale``, ``Offset``, ``Bore``, ``Thickness``, ``Targets``, ``Lattice``; see
+        ``Move``, ``Turn``, ``Scale``, ``Offset``, ``Bore``, ``Wall``, ``Targets``, ``Lattice``; see
         ``read_changes`` for those in a file.
     hold : sequence of str
         Picks whose nodes stay where they are.
@@ -95,7 +96,7 @@ def morph(
     """
     asked = (changes,) if isinstance(changes, Change) else tuple(changes)
     if not asked or not all(isinstance(one, Change) for one in asked):
-        raise Refusal("say at least one change: Move, Turn, Scale, Offset, Bore, Thickness, Targets or Lattice")
+        raise Refusal("say at least one change: Move, Turn, Scale, Offset, Bore, Wall, Targets or Lattice")
     if reach is not None and not reach >= 0:
         raise Refusal(f"reach {reach} is no distance")
     progress("finding the surface", 0.0)
@@ -108,7 +109,7 @@ def morph(
     moved = (points != mesh.nodes).any(axis=1)
     new = mesh.replaced(nodes=points, patches=renewed(mesh, points))
     progress("judging", 0.9)
-    steps, poor, broken = judged(mesh, new, moved, limits or {})
+    steps, poor, broken = judged(mesh, new, moved, limits)
     if broken:
         raise Refusal(f"{broken}; change less, pick more along with it, or set another limit")
     turned = turned_pieces(skeleton, points, moved)

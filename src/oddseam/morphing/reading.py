@@ -18,12 +18,12 @@ from oddseam.morphing.changes import (
     Change,
     Lattice,
     Move,
-    NewShape,
     Offset,
     Scale,
+    Shape,
     Targets,
-    Thickness,
     Turn,
+    Wall,
 )
 
 #: By the name of a table: the change, the keys that it has to have, and those that it may have.
@@ -33,12 +33,12 @@ _TABLES: dict[str, tuple[type[Change], tuple[str, ...], tuple[str, ...]]] = {
     "scale": (Scale, ("pick", "factor", "about"), ()),
     "offset": (Offset, ("pick", "distance"), ()),
     "bore": (Bore, ("near",), ("diameter", "centre", "axis", "outline")),
-    "thickness": (Thickness, ("pick", "value"), ()),
+    "wall": (Wall, ("pick", "thickness"), ()),
     "targets": (Targets, ("file",), ()),
     "lattice": (Lattice, ("low", "high", "pushes"), ("counts", "pick")),
-    "shape": (NewShape, ("file",), ("pick", "smooth")),
+    "shape": (Shape, ("file",), ("pick", "surface")),
 }
-_TEXTS = ("pick", "file")
+_TEXTS = ("pick", "file", "surface")
 
 
 @checked
@@ -50,7 +50,7 @@ def read_changes(path: str | Path) -> dict[str, Any]:
     path : str or Path
         A TOML file.  At its head any of ``hold`` and ``planes`` (lists of texts) and ``reach``; a table ``[limits]`` of
         numbers by measure; and changes in the order of their kinds, each a table: ``[[move]]``, ``[[turn]]``,
-        ``[[scale]]``, ``[[offset]]``, ``[[bore]]``, ``[[thickness]]`` with the fields of the class of that name,
+        ``[[scale]]``, ``[[offset]]``, ``[[bore]]``, ``[[wall]]`` with the fields of the class of that name,
         ``[[lattice]]``, whose ``pushes`` are lists of six numbers (place in the lattice, push), ``[[targets]]`` and
         ``[[shape]]`` with a ``file``, which is looked for beside this one.
 
@@ -107,7 +107,7 @@ class _Checked(Toml):
                 if not isinstance(value, str):
                     raise self.wrong(name, key, f"{value!r} is no text", k)
                 values[key] = value
-            elif key in ("smooth", "outline"):
+            elif key == "outline":
                 if not isinstance(value, bool):
                     raise self.wrong(name, key, f"{key} is true or false", k)
                 values[key] = value
@@ -127,7 +127,7 @@ class _Checked(Toml):
             path = Path(self.path).parent / values.pop("file")
             if kind is Targets:
                 return read_targets(path)
-            values["surface"] = read_mesh(path)
+            values["mesh"] = read_mesh(path)
         try:
             return make(**values)
         except Refusal as error:

@@ -1,6 +1,6 @@
 """Described selections: one small language in Python and on the command line."""
 
-from oddseam.picks.listing import list_picked
-from oddseam.picks.selection import pick
+from oddseam.picks.listing import Picked, list_picked
+from oddseam.picks.selection import pick, selected
 
-__all__ = ["list_picked", "pick"]
+__all__ = ["Picked", "list_picked", "pick", "selected"]

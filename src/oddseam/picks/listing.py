@@ -2,36 +2,59 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.arrays import Array
+from oddseam.arrays import Array, Point, point_text
+from oddseam.findings.finding import point_of
 from oddseam.findings.qualities import element_quality
 from oddseam.geometry.quality import sign_of
 from oddseam.inputs import checked
+from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 from oddseam.model.rings import corner_means, nodes_of
 from oddseam.picks.language import Node, parse_pick
-from oddseam.picks.selection import measure_name, pick
+from oddseam.picks.selection import Of, measure_name, selected
+
+
+@dataclass(frozen=True)
+class Picked:
+    """An element, node, edge or rim.
+
+    Attributes
+    ----------
+    ids : tuple of int
+        Its own of an element or node, those of the nodes of an edge or rim.
+    kind : str
+    values : mapping of str to float
+        The measures that the pick names, of an element; the length of an edge; the diameter of a rim.
+    place : (x, y, z)
+        Its middle.
+    """
+
+    ids: tuple[int, ...]
+    kind: str
+    values: Mapping[str, float] = column()
+    place: Point = column()  # noqa: RUF009  (it makes a field)
 
 
 @checked
-def list_picked(mesh: Mesh, what: str, of: str = "elements") -> list[dict[str, Any]]:
+def list_picked(mesh: Mesh, pick: str, *, of: Of = "elements") -> Listing[Picked]:
     """List what a pick selects, in the terms of the commands that take it.
 
     Parameters
     ----------
     mesh : Mesh
-    what, of : str
+    pick, of : str
         As for :func:`pick`.
 
     Returns
     -------
-    list of dict
-        One for each: ``ids`` (its own of an element or node, those of the nodes of an edge or rim), ``kind``,
-        ``place`` (its middle) and ``values``: the measures that the pick names, of an element; the length of an edge;
-        the diameter of a rim.  The worst come first where a measure is named, else ids ascend.  O(m).
+    Listing of Picked
+        The worst come first where a measure is named, else ids ascend.  O(m).
 
     Raises
     ------
@@ -44,44 +67,43 @@ def list_picked(mesh: Mesh, what: str, of: str = "elements") -> list[dict[str, A
     >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 9]]
     >>> tall = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
     >>> (row,) = oddseam.list_picked(tall, "worst 1 minimum-angle")
-    >>> row["ids"], round(row["values"]["minimum_angle"], 2)
-    ([2], 12.53)
+    >>> row.ids, round(row.values["minimum_angle"], 2)
+    ((2,), 12.53)
     """
-    return rows_of(mesh, pick(mesh, what, of), what, of)
-
-
-def rows_of(mesh: Mesh, chosen: Array, what: str, of: str) -> list[dict[str, Any]]:
-    """The rows of what a pick is known to select."""
+    chosen = selected(mesh, pick, of)
+    nodes = mesh.nodes[_nodes_of(mesh, chosen, of)]
     if of == "elements":
-        rows = _elements(mesh, chosen, _measures(parse_pick(what)))
+        rows = _elements(mesh, chosen, _measures(parse_pick(pick)))
     elif of == "nodes":
         rows = [
-            {"ids": [number], "kind": "node", "place": place, "values": {}}
-            for number, place in zip(mesh.node_ids[chosen].tolist(), mesh.nodes[chosen].tolist(), strict=True)
+            Picked((number,), "node", {}, point_of(place))
+            for number, place in zip(mesh.node_ids[chosen].tolist(), mesh.nodes[chosen], strict=True)
         ]
     elif of == "edges":
         ends = mesh.connectivity.edges[chosen]
         start, end = mesh.nodes[ends[:, 0]], mesh.nodes[ends[:, 1]]
         length = np.linalg.norm(end - start, axis=1).tolist()
-        places = ((start + end) / 2).tolist()
+        places = (start + end) / 2
         rows = [
-            {"ids": ids, "kind": "edge", "place": place, "values": {"length": its}}
+            Picked(tuple(ids), "edge", {"length": its}, point_of(place))
             for ids, place, its in zip(mesh.node_ids[ends].tolist(), places, length, strict=True)
         ]
     else:
         rims = mesh.connectivity.rims
         _, across, centre = mesh.connectivity.measure_rims(mesh.nodes)
         rows = [
-            {
-                "ids": mesh.node_ids[rims[k].nodes].tolist(), "kind": "rim", "place": centre[k].tolist(),
-                "values": {"diameter": float(across[k])},
-            }
+            Picked(
+                tuple(mesh.node_ids[rims[k].nodes].tolist()), "rim", {"diameter": float(across[k])}, point_of(centre[k])
+            )
             for k in chosen.tolist()
         ]  # fmt: skip
-    return rows
+    kinds = ", ".join(f"{count:,} {kind}" for kind, count in Counter(row.kind for row in rows).items())
+    low, high = (point_text(end) for end in (nodes.min(axis=0), nodes.max(axis=0)))
+    title = f"{len(rows):,} {of}{f' ({kinds})' if of == 'elements' else ''}, from {low} to {high}"
+    return Listing(tuple(rows), Picked, title, mesh.diagonal)
 
 
-def picked_nodes(mesh: Mesh, chosen: Array, of: str) -> Array:
+def _nodes_of(mesh: Mesh, chosen: Array, of: Of) -> Array:
     """Indices, ascending, of the nodes of what a pick selected."""
     if of == "nodes":
         return chosen
@@ -94,7 +116,7 @@ def picked_nodes(mesh: Mesh, chosen: Array, of: str) -> Array:
     return np.flatnonzero(nodes_of(mesh, is_chosen))
 
 
-def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[dict[str, Any]]:
+def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[Picked]:
     kinds = np.repeat(list(mesh.elements), [len(block) for block in mesh.elements.values()])[chosen]
     ids = mesh.element_ids[chosen]
     places = corner_means(mesh)[chosen]
@@ -108,8 +130,11 @@ def _elements(mesh: Mesh, chosen: Array, measures: list[str]) -> list[dict[str, 
     if measures:
         order = order[np.argsort(sign_of(measures[0]) * values[0, order], kind="stable")]
     return [
-        {"ids": [int(ids[k])], "kind": str(kinds[k]), "place": places[k].tolist(),
-         "values": {name: float(values[j, k]) for j, name in enumerate(measures) if not np.isnan(values[j, k])}}
+        Picked(
+            (int(ids[k]),), str(kinds[k]),
+            {name: float(values[j, k]) for j, name in enumerate(measures) if not np.isnan(values[j, k])},
+            point_of(places[k]),
+        )
         for k in order.tolist()
     ]  # fmt: skip
 

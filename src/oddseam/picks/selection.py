@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
+from typing import Literal, cast
 
 import numpy as np
 
@@ -22,24 +23,25 @@ from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.enclosing import is_inside
 from oddseam.model.rings import grown, nodes_of
+from oddseam.model.units import Unit
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.of_findings import EDGES_OF_FINDINGS, FINDINGS
 from oddseam.picks.on_skin import OF_SURFACES, has_skin_alone, skin_on_nodes
 
 #: What can be picked.
-KINDS_OF_PICK = ("elements", "nodes", "edges", "rims")
+Of = Literal["elements", "nodes", "edges", "rims"]
 #: Two patches lie on one surface if what describes them agrees within this share of the diagonal, or of one.
 _SAME = 1e-3
 
 
 @checked
-def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
-    """Indices of the elements, nodes, edges or rims that a pick selects.
+def pick(mesh: Mesh, pick: str, *, of: Of = "elements") -> Array:
+    """Pick elements, nodes, edges or rims by what or where they are.
 
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         Such as ``"part hood and not sphere (0, 0, 9) 2.5"``; see the page on picks.
     of : str
         ``"elements"``; ``"nodes"``, by their own places where the pick is of places, else those of the elements;
@@ -67,16 +69,19 @@ def pick(mesh: Mesh, what: str, of: str = "elements") -> Array:
     >>> oddseam.pick(corner, "sphere (0, 0, 0) 2", of="nodes").tolist()
     [0, 1, 2, 3]
     """
-    if of not in KINDS_OF_PICK:
-        raise PickError(f"{of!r} cannot be picked; {', '.join(KINDS_OF_PICK)} can")
-    tree = parse_pick(what)
+    return selected(mesh, pick, of)
+
+
+def selected(mesh: Mesh, pick: str, of: Of = "elements") -> Array:
+    """What :func:`pick` gives."""
+    tree = parse_pick(pick)
     by = {"elements": _Elements, "edges": _Edges}.get(of, _Nodes)
-    mark = by(mesh, what).of(tree)
+    mark = by(mesh, pick).of(tree)
     if of == "rims":
         mark = np.array([mark[rim.nodes].all() for rim in mesh.connectivity.rims], bool)
     chosen = np.flatnonzero(mark)
     if not len(chosen):
-        raise PickError(f"pick {what!r} selects {'nothing' if of == 'elements' else 'no ' + of}")
+        raise PickError(f"pick {pick!r} selects {'nothing' if of == 'elements' else 'no ' + of}")
     return chosen
 
 
@@ -304,7 +309,7 @@ class _Elements:
 
     def _inside(self, node: Node) -> Array:
         try:
-            body = read_mesh(str(node.values[0]), unit=self._mesh.unit)
+            body = read_mesh(str(node.values[0]), unit=cast(Unit | None, self._mesh.unit))
         except OddSeamError as error:
             raise self._fail(node, str(error)) from None
         return self._placed(is_inside(body, self._mesh.nodes))

@@ -1,5 +1,5 @@
 """Drawings without a display: our own depth-buffer renderer inside a Matplotlib figure."""
 
-from oddseam.pictures.figure import draw
+from oddseam.pictures.figure import make_picture
 
-__all__ = ["draw"]
+__all__ = ["make_picture"]

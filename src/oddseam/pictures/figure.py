@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.errors import FormatError, Refusal
+from oddseam.errors import FormatError
 from oddseam.features.patches import find_features
 from oddseam.findings import Finding, Survey, survey
 from oddseam.findings.across import local_lengths
@@ -20,7 +20,7 @@ from oddseam.geometry.triangles import areas, numbered_edges
 from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
 from oddseam.model.outer_faces import has_solids, skin
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
 from oddseam.pictures.column import (
     draw_close_ups,
@@ -33,12 +33,12 @@ from oddseam.pictures.column import (
 from oddseam.pictures.labels import draw_area_numbers, draw_chain_numbers
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
 from oddseam.pictures.moved import draw_outline, moves_of_elements, outline_of
-from oddseam.pictures.partwise import list_parts, part_colours, thickness_of_parts
+from oddseam.pictures.partwise import draw_part_list, part_colours, thickness_of_parts
 from oddseam.pictures.patchwise import (
     crease_lines,
     creases_by_kind,
-    list_chains,
-    list_patches,
+    draw_chain_list,
+    draw_patch_list,
     longest_chains,
     patch_colours,
 )
@@ -46,18 +46,13 @@ from oddseam.pictures.scene import COLOURS, Scene, scene_of
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
 from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
 from oddseam.pictures.solids import solid_scene
+from oddseam.pictures.standing import View, eye_of
 from oddseam.pictures.view import OUTSIDE, Camera, Lines, Rendered, render
 from oddseam.sizes import SizeField
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-#: Directions from which a part can be looked at.
-DIRECTIONS = {
-    "corner": (1.0, -1.5, 0.9), "below": (1.0, -1.5, -0.9), "behind": (-1.0, 1.5, 0.9),
-    "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0), "left": (-1.0, 0.0, 0.0),
-    "right": (1.0, 0.0, 0.0), "top": (0.0, 0.0, 1.0), "bottom": (0.0, 0.0, -1.0),
-}  # fmt: skip
 #: What is marked in a picture of lengths: the shortest.
 _SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
 #: What speaks of surfaces: of solids it is drawn on their skin.
@@ -71,13 +66,13 @@ _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
 
 @checked
-def draw(
+def make_picture(
     mesh: Mesh,
     path: str | Path,
     *,
-    direction: str | PointLike = "corner",
+    view: View | PointLike = "corner",
     title: str | None = None,
-    only: str | None = None,
+    pick: str | None = None,
     hide: str | None = None,
     marked: str | None = None,
     cut: Plane | None = None,
@@ -89,16 +84,18 @@ def draw(
     found: Survey | None = None,
     plain: bool = False,
 ) -> Path:
-    """Draw a mesh as a PNG of 1280 x 800 pixels, with what a survey finds marked by numbered rings.
+    """Draw a mesh as a PNG, with what a survey finds marked by rings.
+
+    The picture has 1280 x 800 pixels, the rings have numbers.
 
     Parameters
     ----------
     mesh : Mesh
     path : str or Path
-    direction : str or (x, y, z)
-        One of ``DIRECTIONS``, or a vector towards the eye.
+    view : str or (x, y, z)
+        From where: one of the names above, or a vector towards the eye.
     title : str, optional
-    only, hide : str, optional
+    pick, hide : str, optional
         Picks of the elements to show, and not to show.
     marked : str, optional
         A pick of elements to show in a colour of their own in their surroundings, and once more from near by.
@@ -129,7 +126,7 @@ def draw(
     Raises
     ------
     Refusal
-        If there is nothing to draw, or the direction, a plane or a measure is not known.
+        If there is nothing to draw, or the view, a plane or a measure is not known.
     PickError
         If a pick is not understood or selects nothing.
 
@@ -137,22 +134,23 @@ def draw(
     --------
     >>> import oddseam, pathlib, tempfile
     >>> tent = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
-    >>> oddseam.draw(tent, pathlib.Path(tempfile.mkdtemp(), "tent.png"), direction="top").name
+    >>> oddseam.make_picture(tent, pathlib.Path(tempfile.mkdtemp(), "tent.png"), view="top").name
     'tent.png'
     """
     path = Path(path)
     if path.suffix.lower() != ".png":
         raise FormatError(str(path), "pictures are written as .png")
-    eye = _eye(direction)
+    eye = eye_of(view)
+    colour = None if colour is None else colour.replace("-", "_")
 
     if any(other is not None for other in (sizes, against, moved_from)) or colour in _OF_SURFACES:
         mesh, before, moved_from = (_surface_of(one, colour) for one in (mesh, before, moved_from))  # type: ignore[assignment]
 
     def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
         if has_solids(one):
-            scene = solid_scene(one, eye, only=only, hide=hide, cut=cut)
+            scene = solid_scene(one, eye, pick=pick, hide=hide, cut=cut)
         else:
-            scene = scene_of(one, eye, only=only, hide=hide, cut=cut, crossings=not plain and colour is None)
+            scene = scene_of(one, eye, pick=pick, hide=hide, cut=cut, crossings=not plain and colour is None)
         if marked is not None:
             colours = np.where(picked[scene.element, None], _PICKED, OUTSIDE)
             return replace(scene, colours=colours, lines=(_outline(scene, picked[scene.element]),)), None
@@ -173,7 +171,7 @@ def draw(
         if colour == "part":
             return replace(scene, colours=part_colours(one)[one.element_part[scene.element]]), None
         if colour in LENGTHS:
-            its = thickness_of_parts(one) if colour == "part_thickness" else local_lengths(one, colour)
+            its = thickness_of_parts(one) if colour == "part_thickness" else local_lengths(one, colour)  # type: ignore[arg-type]
             lengths = Lengths.of_elements(one, colour, its)
             return replace(scene, colours=lengths.colours(its[scene.element])), lengths
         if colour == "crease":
@@ -186,7 +184,7 @@ def draw(
 
     picked = np.zeros(mesh.n_elements, bool)
     if marked is not None:
-        picked[pick(mesh, marked)] = True
+        picked[selected(mesh, marked)] = True
     scene, scale = scene_for(mesh)
     sheet = Sheet()
     if before is not None:
@@ -228,11 +226,11 @@ def draw(
         if not marks:
             draw_histograms(sheet, mesh, column, 284)
     elif colour == "patch":
-        list_patches(sheet, mesh, column, 66)
+        draw_patch_list(sheet, mesh, column, 66)
     elif colour == "crease":
-        list_chains(sheet, mesh, column, 66)
+        draw_chain_list(sheet, mesh, column, 66)
     elif colour == "part":
-        list_parts(sheet, mesh, column, 66)
+        draw_part_list(sheet, mesh, column, 66)
     elif marked is not None:
         draw_picked(sheet, scene, picked[scene.element], column, 76, eye)
     elif marks:
@@ -258,17 +256,6 @@ def _outline(scene: Scene, is_picked: Array) -> Lines:
     ends, edge, _ = numbered_edges(scene.triangles[is_picked], len(scene.nodes))
     once = np.bincount(edge.ravel(), minlength=len(ends)) == 1
     return Lines("picked", ends[once], _BORDER, pen=2)
-
-
-def _eye(direction: str | PointLike) -> Array:
-    if isinstance(direction, str):
-        if direction not in DIRECTIONS:
-            raise Refusal(f"direction {direction!r} is not known; use one of {', '.join(DIRECTIONS)} or x,y,z")
-        return np.array(DIRECTIONS[direction])
-    eye = np.array(direction, float)
-    if eye.shape != (3,) or not np.isfinite(eye).all() or not np.linalg.norm(eye) > 0:
-        raise Refusal("a direction has three numbers that are not all zero")
-    return eye
 
 
 def _name(mesh: Mesh) -> str:

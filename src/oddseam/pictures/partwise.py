@@ -25,7 +25,7 @@ def thickness_of_parts(mesh: Mesh) -> Array:
     return np.asarray(of_part[mesh.element_part])
 
 
-def list_parts(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
+def draw_part_list(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
     """The largest parts, each with its colour, its property and its elements."""
     count = np.bincount(mesh.element_part, minlength=len(mesh.parts))
     order = [k for k in np.argsort(-count, kind="stable").tolist() if count[k]]

@@ -9,8 +9,8 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.features.chains import creases_of, numbered_chains
-from oddseam.features.description import describe_patches
-from oddseam.features.network import list_creases
+from oddseam.features.description import list_patches
+from oddseam.features.list_creases import list_creases
 from oddseam.model import Mesh
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.pictures.sheet import FONT, Sheet
@@ -36,7 +36,7 @@ _KINDS = {
 
 def patch_colours(mesh: Mesh) -> Array:
     """(p + 1, 3) a colour for every patch, other than those of its neighbours where that can be; the last for none."""
-    beside = [{other - 1 for other in row["neighbours"]} for row in describe_patches(mesh)]
+    beside = [{other - 1 for other in row.neighbours} for row in list_patches(mesh)]
     hue = np.full(len(beside), -1)
     for turn, k in enumerate(_most_entangled_first(beside)):
         taken = {int(hue[other]) for other in beside[k]}
@@ -89,7 +89,7 @@ def longest_chains(mesh: Mesh) -> dict[int, Array]:
     return {k: edges[number == k] for k in range(1, min(len(lengths), _MOST_NUMBERED) + 1)}
 
 
-def list_chains(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
+def draw_chain_list(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
     """The longest chains of creases, and what the colours mean."""
     rows = list_creases(mesh)
     sheet.text(left, top, f"{len(rows):,} chains of creases", FONT + 1.5, weight="bold")
@@ -98,9 +98,9 @@ def list_chains(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
         sheet.text(left + 20 + 100 * k, top + 26, name, FONT - 0.5)
     for k, row in enumerate(rows[:_MOST_LISTED]):
         y = top + 56 + 27 * k
-        ends = "closed" if len(row["ends"]) == 1 else f"{row['open_ends']} open end(s)" if row["open_ends"] else ""
-        sheet.text(left, y - 6, f"{row['number']}  {', '.join(row['kinds'])}", FONT, weight="bold")
-        words = [f"{row['length']:.5g} long", f"{row['edges']:,} edges", *([ends] if ends else [])]
+        ends = "closed" if row.end is None else f"{row.open_ends} open end(s)" if row.open_ends else ""
+        sheet.text(left, y - 6, f"{row.number}  {', '.join(row.kinds)}", FONT, weight="bold")
+        words = [f"{row.length:.5g} long", f"{row.edges:,} edges", *([ends] if ends else [])]
         sheet.text(left + 22, y + 7, ", ".join(words), FONT - 1.5, color="#444444")
     if len(rows) > _MOST_LISTED:
         sheet.text(
@@ -108,22 +108,20 @@ def list_chains(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
         )
 
 
-def list_patches(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
+def draw_patch_list(sheet: Sheet, mesh: Mesh, left: int, top: int) -> None:
     """The largest patches, each with its colour."""
-    rows, colours = describe_patches(mesh), patch_colours(mesh)
+    rows, colours = list_patches(mesh), patch_colours(mesh)
     creases = 0 if mesh.creases is None else len(mesh.creases.edges)
     sheet.text(left, top, f"{len(rows):,} patches, {creases:,} crease edges", FONT + 1.5, weight="bold")
     for k, row in enumerate(rows[:_MOST_LISTED]):
         y = top + 30 + 27 * k
         sheet.text(left, y, "\u25a0", 15, color=tuple(np.clip(colours[k] * 0.92, 0.0, 1.0)))
-        sheet.text(left + 22, y - 6, f"{row['number']}  {row['name']}", FONT, weight="bold")
-        words = [f"area {row['area']:.5g}"]
-        if row["radius"] is not None:
-            words.insert(
-                0, f"half angle {row['radius']:.4g}\u00b0" if row["kind"] == "cone" else f"radius {row['radius']:.5g}"
-            )
-        if row["tube"] is not None:
-            words.insert(1, f"tube {row['tube']:.5g}")
+        sheet.text(left + 22, y - 6, f"{row.number}  {row.name}", FONT, weight="bold")
+        words = [f"area {row.area:.5g}"]
+        if row.radius is not None:
+            words.insert(0, f"half angle {row.radius:.4g}\u00b0" if row.kind == "cone" else f"radius {row.radius:.5g}")
+        if row.tube is not None:
+            words.insert(1, f"tube {row.tube:.5g}")
         sheet.text(left + 22, y + 7, ", ".join(words), FONT - 1.5, color="#444444")
     if len(rows) > _MOST_LISTED:
         sheet.text(

@@ -15,7 +15,7 @@ from oddseam.geometry.clipping import clip_triangles
 from oddseam.geometry.crossing_lines import crossing_lines
 from oddseam.geometry.planes import Plane, as_plane
 from oddseam.model import Mesh
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.pictures.view import Cut, Lines
 
 #: Okabe-Ito colours, given to the kinds of finding by us.
@@ -102,7 +102,7 @@ class Scene:
 
 
 def scene_of(
-    mesh: Mesh, toward_eye: Array, *, only: str | None = None, hide: str | None = None, cut: Plane | None = None,
+    mesh: Mesh, toward_eye: Array, *, pick: str | None = None, hide: str | None = None, cut: Plane | None = None,
     crossings: bool = False,
 ) -> Scene:  # fmt: skip
     """What is shown; with ``crossings`` the lines along which facets cross as well.
@@ -115,7 +115,7 @@ def scene_of(
     t = mesh.triangulation
     if not len(t.triangles):
         raise Refusal("the mesh has neither shells nor solids to draw")
-    shown, said = shown_of(mesh, only, hide)
+    shown, said = shown_of(mesh, pick, hide)
     rows = np.flatnonzero(shown[t.element])
     nodes, lines = mesh.nodes, _finding_lines(mesh, shown)
     if crossings:
@@ -130,15 +130,15 @@ def scene_of(
     return scene
 
 
-def shown_of(mesh: Mesh, only: str | None, hide: str | None) -> tuple[Array, list[str]]:
+def shown_of(mesh: Mesh, pick: str | None, hide: str | None) -> tuple[Array, list[str]]:
     """(m,) bool: elements that picks leave to be shown, and what is said of that."""
     shown = np.ones(mesh.n_elements, bool)
-    if only is not None:
+    if pick is not None:
         shown[:] = False
-        shown[pick(mesh, only)] = True
+        shown[selected(mesh, pick)] = True
     if hide is not None:
-        shown[pick(mesh, hide)] = False
-    return shown, [f"only {only}"] * (only is not None) + [f"without {hide}"] * (hide is not None)
+        shown[selected(mesh, hide)] = False
+    return shown, [f"only {pick}"] * (pick is not None) + [f"without {hide}"] * (hide is not None)
 
 
 def _finding_lines(mesh: Mesh, shown: Array) -> tuple[Lines, ...]:

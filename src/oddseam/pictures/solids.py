@@ -17,7 +17,7 @@ from oddseam.pictures.scene import Scene, shown_of
 
 
 def solid_scene(
-    mesh: Mesh, toward_eye: Array, *, only: str | None = None, hide: str | None = None, cut: Plane | None = None
+    mesh: Mesh, toward_eye: Array, *, pick: str | None = None, hide: str | None = None, cut: Plane | None = None
 ) -> Scene:
     """Solids and shells that are shown; of a cut, those whose middles lie behind it, each as a whole.
 
@@ -28,7 +28,7 @@ def solid_scene(
     Refusal
         If nothing is left to be drawn.
     """
-    shown, said = shown_of(mesh, only, hide)
+    shown, said = shown_of(mesh, pick, hide)
     if cut is not None:
         point, normal = as_plane(cut)
         normal = -normal if normal @ toward_eye < 0 else normal

@@ -12,6 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
 from oddseam.features.cutting import with_nodes_on_edges
 from oddseam.features.drawing import drawn_along
+from oddseam.features.patches import with_features
 from oddseam.features.small import Small, double_edges, small_things
 from oddseam.features.walking import cut_between
 from oddseam.findings.judging import worsened
@@ -35,9 +36,9 @@ _ATTEMPTS = 12
 _NAMED = 5
 
 
-@recorded("absorb")
-def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh, Outcome]:
-    """Merge what is smaller than a size in the network of creases, see ``list_small``.
+@recorded()
+def absorb(mesh: Mesh, *, below: float, crease: float = 30.0, target: str | None = None) -> tuple[Mesh, Outcome]:
+    """Merge what is smaller than a size into what lies beside it.
 
     A tiny edge becomes one node; a sliver patch goes, and its two long sides become one crease; where two creases run
     side by side, what lies between them is made a patch and goes.  What is merged lies where the planes of the facets
@@ -47,9 +48,11 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
     Parameters
     ----------
     mesh : Mesh
-        With creases, see ``find_features``.
+        Of a mesh without creases these are found first, see ``find_features``.
     below : float
         In the unit of the mesh.  Nothing moves farther in one go.
+    crease : float
+        Edges that are sharper than so many degrees are creases, where these have to be found.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -62,7 +65,7 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
     Raises
     ------
     Refusal
-        If the mesh has no creases, or the size is not positive.
+        If the size is not positive, or nothing would be left.
 
     Notes
     -----
@@ -84,12 +87,15 @@ def absorb(mesh: Mesh, *, below: float, target: str | None = None) -> tuple[Mesh
     >>> sharp.n_elements, np.ptp(sharp.nodes, axis=0).round(3).tolist()
     (12, [5.1, 5.0, 9.0])
     """
+    mesh = with_features(mesh, crease)
     small_things(mesh, below)  # refuses what makes no sense
     work = _Work(below, target, as_held(mesh, target))
     new, left = work.merged(mesh)
     parted, stay = work.without_double_edges(new)
     if parted is not new:
         new, left = work.merged(parted)
+    if not len(new.faces):
+        raise Refusal(f"all of the surface is smaller than {below:g}, so that nothing of it would be left")
     if new is not mesh:
         assert new.creases is not None
         new = with_creases(new, new.creases, new.creases)  # patches that are gone leave the table

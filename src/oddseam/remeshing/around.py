@@ -42,7 +42,7 @@ def like_around(mesh: Mesh, elements: Array, *, rings: int = _RINGS, among: Arra
     ends = beyond.nodes[beyond.connectivity.edges]
     size = float(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1).mean()) if len(ends) else local.diagonal / 10.0
     quads = len(beyond.elements.get("quad", ())) > len(beyond.elements.get("tri", ()))
-    ways = Ways(facets=False, smooth=False, quads=quads)
+    ways = Ways("recognised", quads)
     try:
         made = meshed_anew(region, _CREASE, Fineness(region.graded(SizeField(size, _GROWTH))), ways, None, silent)
     except Refusal:

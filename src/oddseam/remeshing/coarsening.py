@@ -6,7 +6,6 @@ where it was, and it is done once more.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -14,7 +13,8 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged, limits_with
+from oddseam.findings.judging import judged
+from oddseam.findings.limits import LimitsLike, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import areas, cone_volumes
@@ -42,19 +42,19 @@ _STANDS_OUT = 6.0
 _SEEN = 1e-3
 
 
-@recorded("coarsen")
+@recorded()
 def coarsen(
     mesh: Mesh,
     *,
     facets: int | None = None,
     deviation: float | None = None,
-    only: str | None = None,
+    pick: str | None = None,
     crease: float = 30.0,
-    limits: Mapping[str, float] | None = None,
+    limits: LimitsLike | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
-    """Coarsen the surface to a number of triangles, or as far as a deviation allows.
+    """Leave fewer triangles: a number of them, or as a deviation allows.
 
     Creases, rims and borders between parts, element groups and patches are kept: their corners stay where
     they are, and the nodes between go along them.  The topology stays, and no facet is turned over.  Where
@@ -69,13 +69,14 @@ def coarsen(
     deviation : float, optional
         No point of either surface may be farther from the other, in the unit of the mesh.  What is
         reported is an upper bound by construction, not a sample; the truth is mostly more than half of it.
-    only : str, optional
+    pick : str, optional
         A pick (see ``pick``), such as ``"part hood"``.  Only its tri and quad elements are coarsened, ``facets`` is of
         these; everything else stays to the last bit, and so do the nodes on the border.
     crease : float
         Edges where the surface turns by more degrees are creases.
-    limits : mapping of str to float, optional
-        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 5}``; what is beyond is unmet.
+    limits : Limits or mapping of str to float, optional
+        Limits of quality that count instead of the usual ones of ``Limits``, such as
+        ``{"minimum_angle": 5}``; what is beyond is unmet.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -114,7 +115,7 @@ def coarsen(
         raise Refusal(f"facets {facets} is no number of triangles")
     if deviation is not None and not 0 <= deviation < np.inf:
         raise Refusal(f"deviation {deviation} is no distance")
-    region = region_of(mesh, only)
+    region = region_of(mesh, pick)
     surface = region.surface
     present, goal = len(surface.triangulation.triangles), 0 if facets is None else facets
     if present <= goal:

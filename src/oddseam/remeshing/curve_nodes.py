@@ -118,9 +118,9 @@ def _sampled(points: Array, along: Array, first: Array, fineness: Fineness) -> t
     for _ in range(_HALVINGS):
         size = fineness.field.at(points)
         length = np.diff(along)
-        # the size may have fallen by the growth times half of the length
+        # the size may have fallen by the gradation times half of the length
         far = length > np.minimum(size[:-1], size[1:])
-        far &= 0.5 * fineness.field.growth * length > 0.25 * np.minimum(size[:-1], size[1:])
+        far &= 0.5 * fineness.field.gradation * length > 0.25 * np.minimum(size[:-1], size[1:])
         if not far.any():
             break
         row = np.flatnonzero(far)
@@ -183,5 +183,5 @@ def _coarser(sheets: Sheets, field: SizeField) -> int:
         return 0
     length = np.linalg.norm(ends - np.roll(ends, 1, axis=1), axis=2).max(axis=1)
     # somewhere on a facet the size may be smaller than in its middle
-    size = np.maximum(field.at(ends.mean(axis=1)) - field.growth * length, field.least)
+    size = np.maximum(field.at(ends.mean(axis=1)) - field.gradation * length, field.least)
     return max(int(np.floor(np.log2((length / size).max()))), 0) if length.max() > 0 else 0

@@ -13,17 +13,20 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.judging import limits_with, middle_of
+from oddseam.findings.judging import middle_of
+from oddseam.findings.limits import LimitsLike, by_name
 from oddseam.findings.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.model import Mesh
 from oddseam.model.loss import measure_loss
 from oddseam.model.proof import worse
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.progress import Progress, silent
 from oddseam.remeshing.places import Places, Rules
 
+#: Measures of tri and quad elements.
+_MEASURES = ("minimum_angle", "radius_ratio", "aspect_ratio", "skewness", "scaled_jacobian", "warpage")
 #: The smallest angle of the best triangle.
 _EQUILATERAL = 60.0
 #: Rings of elements that are meshed anew with the poor ones, attempt by attempt, whether curves get new nodes, and
@@ -70,23 +73,18 @@ class _Limits(NamedTuple):
         return ", ".join(words)
 
 
-@recorded("improve")
+@recorded()
 def improve(
     mesh: Mesh,
     *,
-    minimum_angle: float | None = None,
-    radius_ratio: float | None = None,
-    aspect_ratio: float | None = None,
-    skewness: float | None = None,
-    scaled_jacobian: float | None = None,
-    warpage: float | None = None,
-    only: str | None = None,
+    limits: LimitsLike,
+    pick: str | None = None,
     deviation: float | None = None,
     crease: float = 30.0,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
-    """Improve tri and quad elements until they hold limits of quality.
+    """Improve tri and quad elements until limits of quality hold.
 
     Nodes are moved on the surface first.  What is poor even so is meshed anew with a few rings of elements round it, by
     splits, collapses, flips and moves.  Creases, rims, borders and all else stay.
@@ -94,9 +92,10 @@ def improve(
     Parameters
     ----------
     mesh : Mesh
-    minimum_angle, radius_ratio, aspect_ratio, skewness, scaled_jacobian, warpage : float, optional
-        Limits; at least one.  The last two are of quads.
-    only : str, optional
+    limits : Limits or mapping of str to float
+        Such as ``{"minimum_angle": 25}``: of minimum_angle, radius_ratio, aspect_ratio, skewness, scaled_jacobian and
+        warpage, one at least.
+    pick : str, optional
         A pick (see ``pick``); all else stays to the last bit.
     deviation : float, optional
         How far the new surface may be from the old one and the old one from the new, at nodes and in the middles of
@@ -129,20 +128,15 @@ def improve(
     >>> nodes = [[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 9, 0], [4, 0.3, 0], [5, 8, 0]]
     >>> triangles = [[0, 1, 4], [1, 5, 4], [1, 2, 5], [2, 3, 5], [3, 4, 5], [3, 0, 4]]
     >>> sheet = oddseam.Mesh.from_triangles(nodes, triangles, unit="mm")
-    >>> better = oddseam.improve(sheet, minimum_angle=25)
+    >>> better = oddseam.improve(sheet, limits={"minimum_angle": 25})
     >>> better.account.last.outcome.unmet
     ()
     """
-    given = {
-        "minimum_angle": minimum_angle, "radius_ratio": radius_ratio, "aspect_ratio": aspect_ratio,
-        "skewness": skewness, "scaled_jacobian": scaled_jacobian, "warpage": warpage,
-    }  # fmt: skip
-    limits = _Limits({name: float(value) for name, value in given.items() if value is not None})
-    if not limits.of:
-        raise Refusal("say at least one limit, such as minimum_angle=20")
-    limits_with(limits.of)
-    if limits.of.get("minimum_angle", 0.0) > _EQUILATERAL and "quad" not in mesh.elements:
-        raise Refusal(f"no triangle has a smallest angle above {_EQUILATERAL:g}; {minimum_angle:g} cannot be reached")
+    asked = _Limits({name: value for name, value in by_name(limits).items() if name in _MEASURES})
+    if not asked.of:
+        raise Refusal(f"say at least one limit that elements can be improved to: {', '.join(_MEASURES)}")
+    if asked.of.get("minimum_angle", 0.0) > _EQUILATERAL and "quad" not in mesh.elements:
+        raise Refusal(f"no triangle has a smallest angle above {_EQUILATERAL:g} degrees, as is asked for")
     if not len(mesh.triangulation.triangles):
         held = ", ".join(mesh.elements) or "nothing"
         raise Refusal(f"the mesh has no surface to improve: it holds {held}, and only tri and quad elements can be")
@@ -151,13 +145,13 @@ def improve(
         raise Refusal(f"deviation {deviation} is no distance")
     scope = np.zeros(mesh.n_elements, bool)
     scope[mesh.triangulation.element] = True
-    if only is not None:
+    if pick is not None:
         picked = np.zeros(mesh.n_elements, bool)
-        picked[pick(mesh, only)] = True
+        picked[selected(mesh, pick)] = True
         scope &= picked
-    places = Places(mesh, scope, Rules(limits, deviation, crease, target))
+    places = Places(mesh, scope, Rules(asked, deviation, crease, target))
     before = places.poor()
-    notes = [f"{len(before):,} elements beyond the limits before: {limits.worst(mesh, before)}"] if len(before) else []
+    notes = [f"{len(before):,} elements beyond the limits before: {asked.worst(mesh, before)}"] if len(before) else []
     steps = []
     if len(before):
         progress("moving nodes", 0.0)
@@ -174,10 +168,10 @@ def improve(
     left = places.poor()
     unmet = [f"{fault} after improving" for fault in worse(as_held(places.mesh, target), as_held(mesh, target))]
     if len(left):
-        worst = left[np.argmax(limits.shortfall(places.mesh)[left])]
+        worst = left[np.argmax(asked.shortfall(places.mesh)[left])]
         place = point_text(middle_of(places.mesh, int(worst)))
         unmet.append(
-            f"{len(left):,} elements stay beyond the limits: {limits.worst(places.mesh, left)}; the worst is element "
+            f"{len(left):,} elements stay beyond the limits: {asked.worst(places.mesh, left)}; the worst is element "
             f"{places.mesh.element_ids[worst]} at {place}; creases, rims, borders or the deviation of "
             f"{deviation:.4g} hold them (where most of a mesh is poor, remesh it)"
         )

@@ -8,15 +8,15 @@ projection to the original surface make the facets even.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged, limits_with
+from oddseam.findings.judging import judged
+from oddseam.findings.limits import LimitsLike, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.model import Mesh
@@ -30,6 +30,8 @@ from oddseam.remeshing.round_surfaces import round_surfaces
 from oddseam.remeshing.surface import Result, remesh_sheets
 from oddseam.sizes import SizeField
 
+#: Where nodes are put, see :func:`remesh`.
+Surface = Literal["recognised", "facets", "smooth"]
 #: So often it is done again, more of the original being kept where facets came to cross.
 _AGAIN = 5
 #: The shape is said to be missed where the new surface is farther from it than this share of the size.
@@ -40,23 +42,23 @@ _LOST = 0.5
 _STUB = 1.0
 
 
-@recorded("remesh")
+@recorded()
 def remesh(
     mesh: Mesh,
     *,
-    size: float | SizeField,
-    only: str | None = None,
+    size: float | None = None,
+    sizes: SizeField | None = None,
+    pick: str | None = None,
     crease: float = 30.0,
     chord: float | None = None,
-    growth: float = 0.35,
-    facets: bool = False,
-    smooth: bool = False,
+    gradation: float = 0.35,
+    surface: Surface = "recognised",
     quads: bool = False,
-    limits: Mapping[str, float] | None = None,
+    limits: LimitsLike | None = None,
     target: str | None = None,
     progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
-    """Remesh the surface with even triangles.
+    """Remesh a surface with even triangles or quads of a wanted size.
 
     Creases, rims and borders between parts, element groups and patches are kept: their corners
     stay where they are, and the nodes between lie on the original curve.  Other nodes lie on
@@ -67,9 +69,11 @@ def remesh(
     ----------
     mesh : Mesh
         Of tri and quad elements.
-    size : float or SizeField
-        Wanted edge length, in the unit of the mesh; the same everywhere, or at any place.
-    only : str, optional
+    size : float, optional
+        Wanted edge length, in the unit of the mesh, the same everywhere.
+    sizes : SizeField, optional
+        Instead of ``size``: the edge length that is wanted at any place, see ``make_sizes``.
+    pick : str, optional
         A pick (see ``pick``), such as ``"part hood"``.  Only its tri and quad elements are meshed anew; everything
         else stays to the last bit, and the new elements use the nodes on the border as they are.  They are as fine
         there as the edges of the border.
@@ -78,18 +82,18 @@ def remesh(
     chord : float, optional
         How far an edge may leave the crease it stands for; 1.85 % of the size by default.
         Edges along tight curves are shorter than the size for its sake.
-    growth : float
+    gradation : float
         By how much the size may grow, over the distance; a size field has its own.
-    facets : bool
-        Whether nodes stay on the facets of the old mesh where a patch was recognised as a curved surface (see
-        ``find_features``); by default they are put on that surface, and on creases where two meet.
-    smooth : bool
-        Whether nodes on other surfaces are put on a smooth surface through the nodes of the facets, so that what is
-        refined gets rounder.  Creases stay, and curves along them get round too.
+    surface : str
+        Where nodes are put: ``"recognised"``, on the cylinders and so on that patches were recognised as (see
+        ``find_features``) and on creases where two meet, elsewhere on the facets; ``"facets"``, on the facets of the
+        old mesh everywhere; or ``"smooth"``, like ``"recognised"``, but elsewhere on a smooth surface through the nodes
+        of the facets, so that what is refined gets rounder.  Creases stay, and curves along them get round too.
     quads : bool
         Whether to make quads where they fit, and triangles between them.
-    limits : mapping of str to float, optional
-        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 20}``; what is beyond is unmet.
+    limits : Limits or mapping of str to float, optional
+        Limits of quality that count instead of the usual ones of ``Limits``, such as
+        ``{"minimum_angle": 20}``; what is beyond is unmet.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
@@ -117,14 +121,14 @@ def remesh(
     (True, True)
     """
     held = limits_with(limits)
-    field = size if isinstance(size, SizeField) else SizeField(size, growth)
+    field = _field_of(size, sizes, gradation)
     if chord is not None and not 0 < chord < np.inf:
         raise Refusal(f"chord {chord} is not positive")
-    region = region_of(mesh, only)
+    region = region_of(mesh, pick)
     field = region.graded(field)
     _check_number(region.surface, field)
     progress("finding creases", 0.0)
-    fineness, ways = Fineness(field, chord), Ways(facets, smooth, quads, warpage=held.warpage)
+    fineness, ways = Fineness(field, chord), Ways(surface, quads, warpage=held.warpage)
     made = meshed_anew(region, crease, fineness, ways, target, progress)
     if quads and made.n_bad:
         plain = meshed_anew(region, crease, fineness, ways._replace(squared=False), target, progress)
@@ -154,14 +158,22 @@ def remesh(
     return made.mesh, outcome.with_loss(loss)
 
 
+def _field_of(size: float | None, sizes: SizeField | None, gradation: float) -> SizeField:
+    """The sizes that are wanted, however they are said."""
+    if sizes is not None and size is None:
+        return sizes
+    if size is None or sizes is not None:
+        raise Refusal("say one of both: a size, or a field of sizes")
+    return SizeField(size, gradation)
+
+
 class Ways(NamedTuple):
     """Where nodes are put, whether triangles are paired, see ``remesh``, and whether they are led to squares first.
 
     Quads with more than ``warpage`` degrees are no quads.
     """
 
-    facets: bool
-    smooth: bool
+    surface: Surface
     quads: bool
     squared: bool = True
     warpage: float = np.inf
@@ -189,9 +201,10 @@ def meshed_anew(
     best: Made | None = None
     for number in range(_AGAIN + 1):
         sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
-        onto = None if ways.facets else round_surfaces(mesh, sheets)
+        onto = None if ways.surface == "facets" else round_surfaces(mesh, sheets)
         result = remesh_sheets(
-            sheets, fineness, onto=onto, smooth=ways.smooth, quads=ways.quads, squared=ways.squared, progress=progress
+            sheets, fineness, onto=onto, smooth=ways.surface == "smooth", quads=ways.quads, squared=ways.squared,
+            progress=progress,
         )  # fmt: skip
         progress("putting together", 0.95)
         if ways.quads:

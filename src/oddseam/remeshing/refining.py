@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from typing import Literal
 
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged, limits_with
+from oddseam.findings.judging import judged
+from oddseam.findings.limits import LimitsLike, limits_with
 from oddseam.inputs import check_count
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
 from oddseam.model.editing import edited
 from oddseam.model.loss import changed_triangles, half_edges, measure_loss
 from oddseam.model.proof import worse
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.remeshing.round_surfaces import surfaces_of_patches
 from oddseam.remeshing.splitting import Pieces, split, with_longest
 
@@ -25,17 +26,17 @@ from oddseam.remeshing.splitting import Pieces, split, with_longest
 _MOST, _MOST_TIMES = 30, 12
 
 
-@recorded("refine")
+@recorded()
 def refine(
     mesh: Mesh,
-    what: str,
+    pick: str,
     *,
     times: int | None = None,
     size: float | None = None,
-    facets: bool = False,
-    limits: Mapping[str, float] | None = None,
+    surface: Literal["recognised", "facets"] = "recognised",
+    limits: LimitsLike | None = None,
 ) -> tuple[Mesh, Outcome]:
-    """Split picked elements; what lies beside them is split where that is needed, and all the rest stays as it is.
+    """Split the elements of a pick; those beside it are split to fit.
 
     Every edge of a picked element is halved; a triangle beside it is halved at its longest edge first, so
     that no angle gets smaller than half of the smallest there was, however often it is done.
@@ -43,17 +44,18 @@ def refine(
     Parameters
     ----------
     mesh : Mesh
-    what : str
+    pick : str
         A pick, see ``pick``; its tri and quad elements are refined.
     times : int, optional
         How often; once by default.
     size : float, optional
         Instead of ``times``: until no edge of what was picked is longer.
-    facets : bool
-        Whether new nodes stay on the facets where a patch was recognised as a curved surface; by
-        default they are put on that surface.
-    limits : mapping of str to float, optional
-        Limits of quality other than those of ``Limits``, such as ``{"minimum_angle": 5}``; what is beyond is unmet.
+    surface : str
+        Where new nodes are put: ``"recognised"``, on the surface that a patch was recognised as, elsewhere on the
+        facets; or ``"facets"``, on these everywhere.
+    limits : Limits or mapping of str to float, optional
+        Limits of quality that count instead of the usual ones of ``Limits``, such as
+        ``{"minimum_angle": 5}``; what is beyond is unmet.
 
     Returns
     -------
@@ -90,16 +92,16 @@ def refine(
     if times is not None:
         check_count("times", times, most=_MOST_TIMES)
     picked = np.zeros(mesh.n_elements, bool)
-    picked[pick(mesh, what)] = True
+    picked[selected(mesh, pick)] = True
     if not picked[mesh.faces.element].any():
-        raise Refusal(f"pick {what!r} selects no tri or quad elements; only these can be refined")
+        raise Refusal(f"pick {pick!r} selects no tri or quad elements; only these can be refined")
     new, steps = mesh, []
     for number in range(_MOST if size is not None else times or 1):
         marked = _edges_of(new, picked, size)
         if not marked.any():
             break
         count = new.n_elements
-        new, picked, far = _refined(new, picked, marked, facets)
+        new, picked, far = _refined(new, picked, marked, surface == "facets")
         detail = "edges, " + ("chords of the old surface" if far == 0 else "middles moved to recognised surfaces")
         steps.append(Step(f"halve ({number + 1})", int(marked.sum()), far, detail))
         steps.append(Step("split", new.n_elements - count, 0.0, "more elements"))

@@ -12,7 +12,7 @@ from oddseam.errors import Refusal
 from oddseam.model import KINDS, Creases, Mesh
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted, spliced
-from oddseam.picks import pick
+from oddseam.picks import selected
 from oddseam.remeshing.sheets import Held
 from oddseam.sizes import SizeField
 
@@ -91,7 +91,7 @@ class Region:
         return field.finer(ends.mean(axis=1), np.maximum(length, _TINY * field.least))
 
 
-def region_of(mesh: Mesh, only: str | None) -> Region:
+def region_of(mesh: Mesh, pick: str | None) -> Region:
     """What a pick selects of the surface, or all of it.
 
     Raises
@@ -107,7 +107,7 @@ def region_of(mesh: Mesh, only: str | None) -> Region:
         is_surface[at : at + len(block)] = name in _SURFACE
         others += [] if name in _SURFACE else [f"{len(block):,} {name}"]
         at += len(block)
-    if only is None:
+    if pick is None:
         if others:
             raise Refusal(
                 f"the mesh has {', '.join(others)} elements, which would lose their nodes; pick what is to be worked "
@@ -118,10 +118,10 @@ def region_of(mesh: Mesh, only: str | None) -> Region:
         if mesh.is_deck and not used_nodes(mesh).all():  # those that only cards use stay
             return region_round(mesh, np.arange(mesh.n_elements))
         return Region(mesh, mesh, None, None)
-    elements = pick(mesh, only)
+    elements = selected(mesh, pick)
     elements = elements[is_surface[elements]]
     if not len(elements):
-        raise Refusal(f"pick {only!r} selects no tri or quad elements; only these can be worked on")
+        raise Refusal(f"pick {pick!r} selects no tri or quad elements; only these can be worked on")
     return region_round(mesh, elements)
 
 

@@ -61,7 +61,7 @@ class Rounds:
         its = self.net.size[self._fixed]
         if not self._field.is_even or (self._limit < its).any():
             self.net.size[self._fixed] = np.minimum(self._limit, its)
-            round_steps.limit_growth(self.net, self._field.growth)
+            round_steps.limit_gradation(self.net, self._field.gradation)
 
     def _give_sizes(self, first: int) -> None:
         net = self.net

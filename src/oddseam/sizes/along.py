@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from oddseam.arrays import Array, point_text
@@ -12,52 +10,13 @@ from oddseam.features.creases import sharp_pairs
 from oddseam.features.curves import chains_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
-from oddseam.inputs import Given, PointLike
+from oddseam.inputs import PointLike
 from oddseam.model import Mesh
 
 #: A chain has sources so densely, over its size.
 _STEP = 0.5
 #: A closed chain is round if its least radius is this share of the largest, and it has so many nodes.
 _ROUND, _FEWEST = 0.9, 6
-
-
-@dataclass(frozen=True)
-class Line(Given):
-    """A size, or a number of elements, along the crease or rim that is nearest to a point.
-
-    Parameters
-    ----------
-    near : (x, y, z)
-    size : float, optional
-        Edge length along it.
-    elements : int, optional
-        Instead: so many edges along all of it, from one end to the other or once round, whatever the chord of
-        ``remesh`` and finer rules ask for there; one at least between its corners, and no fewer than the size there
-        asks for (nodes that lie closer than it already are joined no further).
-
-    Raises
-    ------
-    Refusal
-        If not one of both is given, or it is not positive.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> oddseam.Line((0, 0, 9), elements=24).elements
-    24
-    """
-
-    near: PointLike
-    size: float | None = None
-    elements: int | None = None
-
-    def __post_init__(self) -> None:
-        super().__post_init__()
-        if (self.size is None) == (self.elements is None):
-            raise Refusal("a line has a size or a number of elements, one of both")
-        value = self.size if self.size is not None else self.elements
-        if value is None or not value > 0:
-            raise Refusal(f"{'size' if self.size is not None else 'elements'} {value} of a line is not positive")
 
 
 def chains_along(mesh: Mesh, crease: float) -> list[Array]:
@@ -87,8 +46,8 @@ def chains_along(mesh: Mesh, crease: float) -> list[Array]:
     return np.split(mesh.nodes[every[order]], np.flatnonzero(np.diff(chain[order])) + 1)
 
 
-def nearest_chain(chains: list[Array], line: Line) -> Array:
-    """The chain that is nearest to the point of a line.
+def nearest_chain(chains: list[Array], near: PointLike) -> Array:
+    """The chain that is nearest to a point.
 
     Raises
     ------
@@ -99,11 +58,11 @@ def nearest_chain(chains: list[Array], line: Line) -> Array:
         raise Refusal("there is no crease and no rim that a size could be given along")
     every = np.concatenate(chains)
     tree = BoxTree(every[:, [0, 1, 1]])
-    _, row = tree.closest(np.array([line.near], float))
+    _, row = tree.closest(np.array([near], float))
     first = np.cumsum([len(chain) for chain in chains])
     found = chains[int(np.searchsorted(first, tree.order[row[0]], side="right"))]
     if not chain_length(found) > 0:
-        raise Refusal(f"the crease nearest to {point_text(line.near)} has no length")
+        raise Refusal(f"the crease nearest to {point_text(near)} has no length")
     return found
 
 

@@ -46,7 +46,7 @@ class SizeField:
     ----------
     base : float
         Largest size, in the unit of the mesh.
-    growth : float
+    gradation : float
         By how much the size grows, over the distance.
     zones : tuple of Zone
     points : (k, 3) float array
@@ -61,18 +61,18 @@ class SizeField:
     Raises
     ------
     Refusal
-        If a size or the growth is not positive.
+        If a size or the gradation is not positive.
 
     Examples
     --------
     >>> import oddseam
-    >>> field = oddseam.SizeField(4.0, growth=0.5, zones=(oddseam.Zone("sphere", (0, 0, 0, 2), size=1.0),))
+    >>> field = oddseam.SizeField(4.0, gradation=0.5, zones=(oddseam.Zone("sphere", (0, 0, 0, 2), size=1.0),))
     >>> field.at([[0, 1, 0], [4, 0, 0], [100, 0, 0]])
     array([1., 2., 4.])
     """
 
     base: float
-    growth: float = 0.35
+    gradation: float = 0.35
     zones: tuple[Zone, ...] = ()
     points: Array = field(default_factory=lambda: _nothing(0, 3))
     sizes: Array = field(default_factory=lambda: _nothing(0))
@@ -80,7 +80,7 @@ class SizeField:
     counted: tuple[Counted, ...] = ()
 
     def __post_init__(self) -> None:
-        for name in ("base", "growth"):
+        for name in ("base", "gradation"):
             if not 0 < getattr(self, name) < np.inf:
                 raise Refusal(f"{'size' if name == 'base' else name} {getattr(self, name)} is not positive")
             object.__setattr__(self, name, float(getattr(self, name)))  # arrays are made like it
@@ -136,10 +136,10 @@ class SizeField:
         points = for_kernels(points)
         found = np.full(len(points), self.base)
         for zone in self.zones:
-            np.minimum(found, zone.size + self.growth * zone.distance(points), out=found)
+            np.minimum(found, zone.size + self.gradation * zone.distance(points), out=found)
         for body in self.bodies:
-            reach = max(self.base - body.size, 0.0) / self.growth
-            np.minimum(found, body.size + self.growth * body.distance(points, reach), out=found)
+            reach = max(self.base - body.size, 0.0) / self.gradation
+            np.minimum(found, body.size + self.gradation * body.distance(points, reach), out=found)
         if len(self.sizes) and len(points):
             self._lower(points, found)
         return found
@@ -155,7 +155,7 @@ class SizeField:
         if Path(path).suffix.lower() != ".npz":
             raise FormatError(str(path), "size fields are written as .npz")
         head = {
-            "base": self.base, "growth": self.growth, "zones": [dataclasses.asdict(zone) for zone in self.zones],
+            "base": self.base, "gradation": self.gradation, "zones": [dataclasses.asdict(zone) for zone in self.zones],
             "bodies": [body.size for body in self.bodies], "lines": [line.elements for line in self.counted],
         }  # fmt: skip
 
@@ -182,7 +182,7 @@ class SizeField:
                 bodies = tuple(Body(held[f"body{k}"], size) for k, size in enumerate(head.get("bodies", ())))
                 lines = tuple(Counted(held[f"line{k}"], n) for k, n in enumerate(head.get("lines", ())))
             zones = tuple(Zone(z["kind"], tuple(z["numbers"]), z["size"]) for z in head["zones"])
-            return cls(head["base"], head["growth"], zones, points, sizes, bodies, lines)
+            return cls(head["base"], head["gradation"], zones, points, sizes, bodies, lines)
         except OSError as error:
             raise FormatError(str(path), f"cannot be read: {error.strerror or error}") from error
         except (ValueError, KeyError, TypeError, zipfile.BadZipFile) as error:
@@ -196,7 +196,7 @@ class SizeField:
         source, size, box, least = self._tree
 
         def run(start: int, stop: int) -> None:
-            lower_sizes(points[start:stop], source, size, box, least, self.growth, found[start:stop])
+            lower_sizes(points[start:stop], source, size, box, least, self.gradation, found[start:stop])
 
         in_shares(run, len(points))
 

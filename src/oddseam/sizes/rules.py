@@ -10,20 +10,16 @@ from oddseam.formats import read_mesh
 from oddseam.formats.toml import Toml
 from oddseam.inputs import checked
 from oddseam.model import Mesh
-from oddseam.sizes.along import Line
 from oddseam.sizes.zones import Zone
 
-#: Numbers that a rules file may hold, by table; "" is the head of the file.
-_NUMBERS = {
-    "": {"base": "base", "smallest": "smallest", "growth": "growth", "crease": "crease"},
-    "curvature": {"per_turn": "per_turn"},
-    "walls": {"across": "across"},
-    "rounds": {"elements": "round_ones"},
-}
+#: Numbers at the head of a rules file, of which one counts elements.
+_NUMBERS = ("base", "smallest", "gradation", "per_turn", "across", "crease")
+_COUNT = "elements_round"
 #: Tables of sizes by name.
-_NAMED = ("patches", "parts")
-_ZONE = {"kind", "numbers", "size"}
-_LINE = {"near", "size", "elements"}
+_NAMED = ("patch_sizes", "part_sizes")
+#: Lists of tables, and the keys that each of these has.
+_ZONE, _ALONG, _ELEMENTS = {"kind", "numbers", "size"}, {"near", "size"}, {"near", "elements"}
+_TABLES = ("[patch_sizes]", "[part_sizes]", "[within]", "[[zones]]", "[[along]]", "[[elements_along]]")
 
 
 @checked
@@ -33,10 +29,10 @@ def read_rules(path: str | Path) -> dict[str, Any]:
     Parameters
     ----------
     path : str or Path
-        A TOML file: ``base``, ``smallest``, ``growth`` and ``crease`` at its head, ``per_turn`` in ``[curvature]``,
-        ``across`` in ``[walls]``, ``elements`` in ``[rounds]``, sizes by name in ``[patches]`` and ``[parts]``, sizes
-        by the path of a mesh file in ``[within]``, ``kind``, ``numbers`` and ``size`` in every ``[[zones]]``, ``near``
-        and ``size`` or ``elements`` in every ``[[lines]]``.
+        A TOML file with keywords of ``make_sizes``: ``base``, ``smallest``, ``gradation``, ``per_turn``, ``across``,
+        ``crease`` and ``elements_round`` at its head, sizes by name in ``[patch_sizes]`` and ``[part_sizes]``, sizes by
+        the path of a mesh file in ``[within]``, ``kind``, ``numbers`` and ``size`` in every ``[[zones]]``, ``near`` and
+        ``size`` in every ``[[along]]``, ``near`` and ``elements`` in every ``[[elements_along]]``.
 
     Returns
     -------
@@ -52,7 +48,7 @@ def read_rules(path: str | Path) -> dict[str, Any]:
     --------
     >>> import oddseam, pathlib, tempfile
     >>> path = pathlib.Path(tempfile.mkdtemp(), "rules.toml")
-    >>> _ = path.write_text("base = 4.0; [curvature]; per_turn = 24".replace("; ", chr(10)))
+    >>> _ = path.write_text("base = 4.0; per_turn = 24".replace("; ", chr(10)))
     >>> oddseam.read_rules(path)
     {'base': 4.0, 'per_turn': 24.0}
     """
@@ -63,26 +59,23 @@ class _Checked(Toml):
     def arguments(self) -> dict[str, Any]:
         found: dict[str, Any] = {}
         for key, value in self.held.items():
-            if key in _NUMBERS[""]:
-                found[_NUMBERS[""][key]] = self.number("", key, value)
+            if key in _NUMBERS:
+                found[key] = self.number("", key, value)
+            elif key == _COUNT:
+                found[key] = self.whole("", key, value)
             elif key == "zones":
                 found[key] = tuple(self.zone(k, zone) for k, zone in enumerate(self.list_of_tables(key, value)))
-            elif key == "lines":
-                found[key] = tuple(self.line(k, line) for k, line in enumerate(self.list_of_tables(key, value)))
+            elif key == "along":
+                found[key] = dict(self.along(key, k, row) for k, row in enumerate(self.list_of_tables(key, value)))
+            elif key == "elements_along":
+                rows = enumerate(self.list_of_tables(key, value))
+                found[key] = dict(self.elements_along(key, k, row) for k, row in rows)
             elif key == "within" and isinstance(value, dict):
                 found[key] = tuple(self.body(name, size) for name, size in value.items())
             elif key in _NAMED and isinstance(value, dict):
                 found[key] = {name: self.number(key, name, size) for name, size in value.items()}
-            elif key in _NUMBERS and isinstance(value, dict):
-                for name, number in value.items():
-                    if name not in _NUMBERS[key]:
-                        raise self.wrong(key, name, f"[{key}] has {', '.join(_NUMBERS[key])}")
-                    read = self.whole if key == "rounds" else self.number
-                    found[_NUMBERS[key][name]] = read(key, name, number)
             else:
-                known = [*_NUMBERS[""], *(f"[{name}]" for name in (*_NUMBERS, *_NAMED, "within") if name)]
-                known += ["[[zones]]", "[[lines]]"]
-                raise self.wrong("", key, f"a rules file has {', '.join(known)}")
+                raise self.wrong("", key, f"a rules file has {', '.join((*_NUMBERS, _COUNT, *_TABLES))}")
         if "base" not in found:
             raise FormatError(self.path, "there is no base size: base = NUMBER")
         return found
@@ -95,15 +88,19 @@ class _Checked(Toml):
         except Refusal as error:
             raise self.wrong("zones", "kind", str(error), k) from error
 
-    def line(self, k: int, line: dict[str, Any]) -> Line:
-        self.only("lines", line, _LINE, {"near"}, k)
-        near = self.values("lines", "near", line["near"], k)
-        size = self.number("lines", "size", line["size"], k) if "size" in line else None
-        elements = self.whole("lines", "elements", line["elements"], k) if "elements" in line else None
-        try:
-            return Line(near, size=size, elements=elements)
-        except Refusal as error:
-            raise self.wrong("lines", "near", str(error), k) from error
+    def along(self, key: str, k: int, row: dict[str, Any]) -> tuple[tuple[float, ...], float]:
+        self.only(key, row, _ALONG, _ALONG, k)
+        return self._near(key, k, row), self.number(key, "size", row["size"], k)
+
+    def elements_along(self, key: str, k: int, row: dict[str, Any]) -> tuple[tuple[float, ...], int]:
+        self.only(key, row, _ELEMENTS, _ELEMENTS, k)
+        return self._near(key, k, row), self.whole(key, "elements", row["elements"], k)
+
+    def _near(self, key: str, k: int, row: dict[str, Any]) -> tuple[float, ...]:
+        point = self.values(key, "near", row["near"], k)
+        if len(point) != 3:
+            raise self.wrong(key, "near", "a point has three numbers", k)
+        return point
 
     def body(self, name: str, size: Any) -> tuple[Mesh, float]:
         value = self.number("within", name, size)

@@ -34,8 +34,8 @@ _MOST_GAP = 0.1
 
 
 @kernel
-def limit_growth(net, growth):
-    """Lower the sizes until none grows by more than ``growth`` times the distance."""
+def limit_gradation(net, gradation):
+    """Lower the sizes until none grows by more than ``gradation`` times the distance."""
     for _ in range(60):
         changed = False
         for h in range(3 * net.used[1]):
@@ -43,11 +43,11 @@ def limit_growth(net, growth):
                 continue
             u = net.origin[h]
             v = net.origin[after(h)]
-            bound = net.size[u] + growth * np.sqrt(length2(net, h))
+            bound = net.size[u] + gradation * np.sqrt(length2(net, h))
             if net.size[v] > bound:
                 net.size[v] = bound
                 changed = True
-            bound = net.size[v] + growth * np.sqrt(length2(net, h))
+            bound = net.size[v] + gradation * np.sqrt(length2(net, h))
             if net.size[u] > bound:
                 net.size[u] = bound
                 changed = True

@@ -9,8 +9,8 @@ from oddseam.geometry.kernels.box_walks import box_distance
 
 
 @kernel
-def lower_sizes(points, source, size, box, least, growth, found):
-    """Lower ``found`` (k,) to the least of the sizes plus ``growth`` times the distances of the sources.
+def lower_sizes(points, source, size, box, least, gradation, found):
+    """Lower ``found`` (k,) to the least of the sizes plus ``gradation`` times the distances of the sources.
 
     ``source`` (m, 3) and ``size`` (m,) hang under the tree of ``box``, and ``least`` holds the smallest size in
     every box, so that a box is passed over where none in it can count.
@@ -24,7 +24,7 @@ def lower_sizes(points, source, size, box, least, growth, found):
         best = found[k]
         top = 1
         stack[0] = 0
-        bound[0] = least[0] + growth * np.sqrt(box_distance(box, 0, x, y, z))
+        bound[0] = least[0] + gradation * np.sqrt(box_distance(box, 0, x, y, z))
         while top > 0:
             top -= 1
             q = stack[top]
@@ -33,10 +33,10 @@ def lower_sizes(points, source, size, box, least, growth, found):
             if q >= leaves - 1:
                 for i in range((q - leaves + 1) * m // leaves, (q - leaves + 2) * m // leaves):
                     d2 = (source[i, 0] - x) ** 2 + (source[i, 1] - y) ** 2 + (source[i, 2] - z) ** 2
-                    best = min(best, size[i] + growth * np.sqrt(d2))
+                    best = min(best, size[i] + gradation * np.sqrt(d2))
                 continue
-            one = least[2 * q + 1] + growth * np.sqrt(box_distance(box, 2 * q + 1, x, y, z))
-            two = least[2 * q + 2] + growth * np.sqrt(box_distance(box, 2 * q + 2, x, y, z))
+            one = least[2 * q + 1] + gradation * np.sqrt(box_distance(box, 2 * q + 1, x, y, z))
+            two = least[2 * q + 2] + gradation * np.sqrt(box_distance(box, 2 * q + 2, x, y, z))
             swap = two < one
             # the lower child goes on top
             stack[top] = 2 * q + 1 if swap else 2 * q + 2

@@ -1,20 +1,18 @@
-"""The network of creases: its chains listed and tidied up."""
+"""The network of creases tidied up: gaps closed, stubs and small loops dropped, teeth evened out."""
 
 from __future__ import annotations
 
 import heapq
-from typing import Any
 
 import numpy as np
 
-from oddseam.accounts import Outcome, Step, recorded
+from oddseam.accounts import Outcome, Step
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
-from oddseam.features.chains import anchored_nodes, creases_of, numbered_chains
+from oddseam.features.chains import anchored_nodes, creases_of
 from oddseam.features.curves import chains_of, is_stub, neighbours_along
 from oddseam.features.evening import evened
-from oddseam.inputs import checked
 from oddseam.model import Creases, Mesh
 from oddseam.model.shape import CREASE_KINDS
 
@@ -25,102 +23,17 @@ _ROUND = 1.6
 _NAMED = 5
 
 
-@checked
-def list_creases(mesh: Mesh) -> list[dict[str, Any]]:
-    """List the chains of creases of a mesh, the longest first.
-
-    Parameters
-    ----------
-    mesh : Mesh
-        With creases, see ``find_features``.
-
-    Returns
-    -------
-    list of dict
-        One for each chain between nodes where other than two creases meet: its number, length, number of edges, kinds,
-        ids and places of the nodes at its ends, and how many of these ends are in the open.
-
-    Raises
-    ------
-    Refusal
-        If the mesh has no creases.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
-    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> chains = oddseam.list_creases(oddseam.find_features(corner))
-    >>> len(chains), round(chains[0]["length"], 3), chains[0]["open_ends"]
-    (6, 2.828, 0)
-    """
-    creases, anchored = creases_of(mesh), anchored_nodes(mesh)
-    degree = np.bincount(creases.edges.ravel(), minlength=mesh.n_nodes)
-    chain, lengths = numbered_chains(mesh)
-    order = np.argsort(chain, kind="stable")
-    first = np.searchsorted(chain[order], np.arange(1, len(lengths) + 2))
-    rows = []
-    for k, length in enumerate(lengths.tolist()):
-        its = order[first[k] : first[k + 1]]
-        node, times = np.unique(creases.edges[its], return_counts=True)
-        ends = node[times == 1] if (times == 1).any() else node[:1]
-        rows.append(
-            {
-                "number": k + 1,
-                "length": length,
-                "edges": len(its),
-                "kinds": [CREASE_KINDS[kind] for kind in np.unique(creases.kind[its]).tolist()],
-                "ends": mesh.node_ids[ends].tolist(),
-                "places": mesh.nodes[ends].tolist(),
-                "open_ends": int(((degree[ends] == 1) & ~anchored[ends]).sum()),
-            }
-        )
-    return rows
-
-
-@recorded("tidy creases")
-def tidy_creases(
-    mesh: Mesh, *, gaps: float = 0.0, stubs: float = 0.0, loops: float = 0.0, even: bool = False
-) -> tuple[Mesh, Outcome]:
-    """Tidy the network of creases up: gaps are closed first, then stubs and small loops go, then teeth are evened out.
-
-    Parameters
-    ----------
-    mesh : Mesh
-        With creases, see ``find_features``.
-    gaps : float
-        An end in the open is led on, along edges of the mesh, to a crease that is not farther than this; so are the
-        two ends of a loop that is nearly closed.
-    stubs : float
-        Chains that end in the open and are shorter go.
-    loops : float
-        Closed chains that are shorter go.
-    even : bool
-        Whether chains that go to and fro like the teeth of a saw are led along the shortest edges near by, where they
-        are no creases by angle.  Where no edges lead straighter that is noted (draw one across facets there).
-
-    Returns
-    -------
-    Mesh
-        Patches are split and joined as the creases now bound them.
+def tidied(mesh: Mesh, gaps: float, stubs: float, loops: float, even: bool) -> tuple[Mesh, Outcome]:
+    """The mesh with gaps in creases closed, then without stubs and small loops, then with teeth evened out.
 
     Raises
     ------
     Refusal
         If the mesh has no creases, or a length is negative.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
-    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> found = oddseam.find_features(corner)
-    >>> len(oddseam.tidy_creases(found, loops=1.0).creases.edges)
-    6
     """
     creases = creases_of(mesh)
     for name, value in (("gaps", gaps), ("stubs", stubs), ("loops", loops)):
-        if not 0 <= value < np.inf:
+        if value < 0:
             raise Refusal(f"{name} {value} is no length")
     anchored = anchored_nodes(mesh)
     edges, kind = creases.edges, creases.kind

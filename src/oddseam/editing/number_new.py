@@ -1,4 +1,4 @@
-"""Ids of what is new, and nodes that nothing uses."""
+"""Ids of what is new."""
 
 from __future__ import annotations
 
@@ -9,18 +9,15 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
 from oddseam.model import Elements, Mesh
-from oddseam.model.editing import without_nodes
 from oddseam.model.fresh_ids import taken_ids
-from oddseam.model.rings import used_nodes
 
 Range = tuple[int, int | None]
 
 
-@recorded("number new")
+@recorded()
 def number_new(
-    mesh: Mesh, *, since: Mesh, nodes: Range | None = None, elements: Range | None = None
+    mesh: Mesh, *, since: Mesh, node_ids: Range | None = None, element_ids: Range | None = None
 ) -> tuple[Mesh, Outcome]:
     """Give what has come since an earlier state ids from given ranges.
 
@@ -29,7 +26,7 @@ def number_new(
     mesh : Mesh
     since : Mesh
         What it was before; ids that are in there stay, and those that its deck names are not used.
-    nodes, elements : (int, int or None), optional
+    node_ids, element_ids : (int, int or None), optional
         The first and the last id that may be used, no limit for ``None``; free ones are taken in order.
 
     Raises
@@ -43,16 +40,16 @@ def number_new(
     >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
     >>> tent = oddseam.Mesh.from_triangles(nodes, [[0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
     >>> closed = oddseam.fill(tent, near=(0, 0, 0))
-    >>> oddseam.number_new(closed, since=tent, elements=(9001, 9010)).element_ids.tolist()
+    >>> oddseam.number_new(closed, since=tent, element_ids=(9001, 9010)).element_ids.tolist()
     [1, 2, 3, 9001]
     """
-    node_ids, some_nodes = _numbered(mesh.node_ids, since, nodes, "node")
-    element_ids, some_elements = _numbered(mesh.element_ids, since, elements, "element")
+    of_nodes, some_nodes = _numbered(mesh.node_ids, since, node_ids, "node")
+    of_elements, some_elements = _numbered(mesh.element_ids, since, element_ids, "element")
     blocks, at = {}, 0
     for name, block in mesh.elements.items():
-        blocks[name] = Elements(block.connectivity, element_ids[at : at + len(block)], block.part)
+        blocks[name] = Elements(block.connectivity, of_elements[at : at + len(block)], block.part)
         at += len(block)
-    new = dataclasses.replace(mesh, node_ids=node_ids, elements=blocks)
+    new = dataclasses.replace(mesh, node_ids=of_nodes, elements=blocks)
     return new, Outcome((Step("number nodes", some_nodes), Step("number elements", some_elements)))
 
 
@@ -73,29 +70,3 @@ def _numbered(ids: Array, since: Mesh, given: Range | None, what: str) -> tuple[
     result = ids.copy()
     result[fresh] = free[:count]
     return result, count
-
-
-@recorded("drop unused nodes")
-def drop_unused_nodes(mesh: Mesh) -> tuple[Mesh, Outcome]:
-    """Drop nodes that no element uses, no group holds, and no card of the deck that was read refers to.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [9, 9, 9]]
-    >>> oddseam.drop_unused_nodes(oddseam.Mesh.from_triangles(nodes, [[0, 1, 2]], unit="mm")).n_nodes
-    3
-    """
-    used = used_nodes(mesh)
-    spare = int((~used).sum())
-    for its in mesh.groups.nodes.values():
-        used[its] = True
-    if mesh.source is not None and mesh.source.references is not None:
-        used |= mesh.source.references.named("node", mesh.node_ids)
-    gone = np.flatnonzero(~used)
-    new = without_nodes(mesh, ~used)
-    notes: tuple[str, ...] = ()
-    if spare > len(gone):
-        notes = (f"kept: {spare - len(gone):,} nodes without elements that groups or cards of the deck refer to",)
-    places = tuple(point_of(mesh.nodes[row]) for row in gone[:12])
-    return new, Outcome((Step("drop", len(gone), 0.0, "nodes that nothing uses", places),), notes)
