@@ -18,7 +18,7 @@ import numpy as np
 
 import oddseam
 from oddseam.demo import bearing_block
-from oddseam.findings.comparison import distance_to, surface_of
+from oddseam.findings.distances import distance_to, surface_of
 from oddseam.findings.qualities import element_quality
 from oddseam.geometry.boxtree import BoxTree
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from oddseam.formats.keyword import reference_table as keywords
-from oddseam.formats.nastran import reference_table as cards
+from oddseam.formats.keyword import keyword_reference_table as keywords
+from oddseam.formats.nastran import bulk_reference_table as cards
 
 PAGE = Path(__file__).with_name("decks.md")
 BEGIN, END = "<!-- tables: docs/make_card_tables.py -->\n", "<!-- end of tables -->\n"

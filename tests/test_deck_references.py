@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 import oddseam
-from oddseam.formats.keyword.reference_table import RULES as KEYWORDS
-from oddseam.formats.nastran.reference_table import RULES as CARDS
+from oddseam.formats.keyword.keyword_reference_table import RULES as KEYWORDS
+from oddseam.formats.nastran.bulk_reference_table import RULES as CARDS
 
 #: Cards whose rules depend on a word, with that word's place and what else they name: (fields, nodes, elements).
 SPECIAL = {

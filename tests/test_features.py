@@ -108,7 +108,7 @@ def test_noise_is_told_from_shape():
         for noise in (0.0, 1e-5, 1e-4):
             mesh = mesh_of(shape, noise)
             triangles = mesh.triangulation.triangles
-            from oddseam.features.patches import _skin
+            from oddseam.features.find_features import _skin
 
             found = estimate_noise(mesh.nodes, triangles, _skin(mesh.nodes, triangles, 30.0).smooth) / mesh.diagonal
             assert found < 1e-8 if not noise else 0.5 * noise < found < 6 * noise

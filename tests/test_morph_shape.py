@@ -9,7 +9,7 @@ from test_morph import assert_only_coordinates, share_of_quality
 
 import oddseam
 from oddseam.demo import write_bearing_block, write_bearing_block_new
-from oddseam.findings.comparison import distance_to, surface_of
+from oddseam.findings.distances import distance_to, surface_of
 
 
 def facets(mesh: oddseam.Mesh) -> oddseam.Mesh:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import graphlib
 import inspect
 import pickle
 import subprocess
 import sys
+from collections import Counter
 from importlib import import_module
 from pathlib import Path
 
+import grimp
 import pytest
 
 import oddseam
@@ -53,6 +56,22 @@ def test_rooms_import_only_from_those_above():
     done = subprocess.run([Path(sys.executable).with_name("lint-imports"), "--no-cache"], cwd=ROOT,
                           capture_output=True, text=True, check=False, timeout=120)  # fmt: skip
     assert done.returncode == 0, done.stdout
+
+
+def test_no_modules_import_one_another_in_a_circle():
+    graph = grimp.build_graph("oddseam", cache_dir=None)
+    order = graphlib.TopologicalSorter({m: graph.find_modules_directly_imported_by(m) for m in graph.modules})
+    order.prepare()  # which raises where there is a circle
+
+
+def test_the_tree_leads_to_the_file():
+    """A public function stands in the file of its name, and no name stands for two files."""
+    for name in oddseam.__all__:
+        thing = getattr(oddseam, name)
+        if inspect.isfunction(thing):
+            assert thing.__module__.rpartition(".")[2] == name
+    files = [path.name for path in (ROOT / "src").rglob("*.py") if not path.name.startswith("__")]
+    assert [name for name, count in Counter(files).items() if count > 1] == []
 
 
 def test_errors_are_one_family_and_travel_between_processes():

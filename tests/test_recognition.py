@@ -11,9 +11,9 @@ from hypothesis import given, settings, strategies as st
 
 import oddseam
 from oddseam.features.borders import with_borders_that_count
+from oddseam.features.find_features import _skin
 from oddseam.features.kernels import patch_growth
 from oddseam.features.leftovers import with_leftovers
-from oddseam.features.patches import _skin
 from oddseam.features.recognition import Recognised, recognised, regions_of
 from oddseam.features.ridges import find_ridges
 from oddseam.geometry.kernels.primitive_fits import fit_surface

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from oddseam import compiled
-from oddseam.cli import progress
+from oddseam.cli import progress_bar as progress
 
 ROOT = Path(__file__).resolve().parents[1]
 

@@ -261,7 +261,7 @@ def facet_files() -> None:
 def decks() -> None:
     """Cut the lines of both kinds of decks into fields."""
     from oddseam.formats.includes import as_one
-    from oddseam.formats.keyword.lines import Lines
+    from oddseam.formats.keyword.keyword_lines import Lines
     from oddseam.formats.nastran.scanning import Scan
 
     scan = Scan(as_one(b"GRID,1,,0.,0.,1.-1\nGRID    2               0.0     0.0     0.0\n"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from oddseam.cli.kinds import number, span
+from oddseam.cli.option_kinds import number, span
 from oddseam.signatures import Source
 
 UNITS = Source("oddseam.model.units").words("Unit") or ()

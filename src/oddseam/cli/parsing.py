@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from typing import Any, NoReturn
 
 from oddseam._version import VERSION
-from oddseam.cli.changes import add_changes
-from oddseam.cli.kinds import Kind, kind_of, number
+from oddseam.cli.change_options import add_changes
+from oddseam.cli.option_kinds import Kind, kind_of, number
 from oddseam.cli.options import draws, makes, reads, reports, writes
 from oddseam.operations import GROUPS, Operation, by_verb
 from oddseam.signatures import Parameter, described

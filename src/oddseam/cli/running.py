@@ -10,10 +10,10 @@ from typing import Any
 
 import oddseam
 from oddseam.cli import tables
-from oddseam.cli.changes import changes_of, files_of
-from oddseam.cli.kinds import numbers
+from oddseam.cli.change_options import changes_of, files_of
+from oddseam.cli.option_kinds import numbers
 from oddseam.cli.parsing import kind_for, limits_of
-from oddseam.cli.progress import shown
+from oddseam.cli.progress_bar import shown
 from oddseam.cli.writing import check_output, finish, preview, refuse_inputs, with_numbers, with_property
 from oddseam.errors import Refusal
 from oddseam.formats import format_of

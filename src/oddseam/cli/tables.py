@@ -14,9 +14,9 @@ from rich.markup import escape
 from rich.table import Table
 
 import oddseam
-from oddseam.findings.comparison import QualityPair, quality_pairs
 from oddseam.findings.qualities import quality_rows
-from oddseam.formats.registry import Written
+from oddseam.findings.quality_pairs import QualityPair, quality_pairs
+from oddseam.formats.write_mesh import Written
 from oddseam.geometry.quality import MORE_IS_WORSE
 
 _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}

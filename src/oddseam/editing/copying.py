@@ -10,8 +10,8 @@ from oddseam.arrays import Array, point_text
 from oddseam.editing.acceptance import Try, best_of, margins
 from oddseam.editing.chart import Chart
 from oddseam.editing.filling_in import Insert
+from oddseam.editing.imprinted_lines import brought_to
 from oddseam.editing.ligament import zone_with_room
-from oddseam.editing.lines import brought_to
 from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.model import Mesh

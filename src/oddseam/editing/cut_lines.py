@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex, Point, point_text
-from oddseam.editing.lines import brought_to
+from oddseam.editing.imprinted_lines import brought_to
 from oddseam.editing.paths import with_paths
 from oddseam.errors import Refusal
 from oddseam.features.cutting import OnEdges, with_nodes_on_edges

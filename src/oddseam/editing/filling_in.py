@@ -16,9 +16,9 @@ from oddseam.model import KINDS, Creases, Mesh
 from oddseam.model.editing import edited
 from oddseam.model.splicing import spliced
 from oddseam.progress import silent
-from oddseam.remeshing.isotropic import Ways, meshed_anew
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.region import region_round
+from oddseam.remeshing.remesh import Ways, meshed_anew
 from oddseam.remeshing.sheets import Held
 from oddseam.sizes import SizeField
 

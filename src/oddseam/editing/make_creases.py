@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.editing.creases import Which, chosen_creases
+from oddseam.editing.chosen_creases import Which, chosen_creases
 from oddseam.errors import Refusal
 from oddseam.features.bounding import with_creases
 from oddseam.features.chains import creases_of

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex
-from oddseam.editing.lines import brought_to, with_line
+from oddseam.editing.imprinted_lines import brought_to, with_line
 from oddseam.editing.zone import Zone
 from oddseam.errors import Refusal
 from oddseam.model import Creases, Mesh

@@ -10,13 +10,13 @@ from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.editing.bounds import bounds_of
 from oddseam.errors import Refusal
 from oddseam.features.curves import chains_of
-from oddseam.features.patches import find_features
+from oddseam.features.find_features import find_features
 from oddseam.features.simple import primitive_of
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.primitives import Primitive
 from oddseam.model import KINDS, Mesh, Patches
 from oddseam.model.connectivity import label_components
-from oddseam.model.outer_faces import has_solids, skin
+from oddseam.model.skin import has_solids, skin
 
 #: A node lies on a surface if it is this near to it, over the size of the surroundings.
 _SAME = 1e-4

@@ -7,8 +7,8 @@ import dataclasses
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.features.find_features import described, exact_tolerance
 from oddseam.features.leftovers import Facets
-from oddseam.features.patches import described, exact_tolerance
 from oddseam.geometry.triangles import areas
 from oddseam.model import Creases, Mesh, Patch, Patches
 from oddseam.model.connectivity import edges_among, label_components

@@ -1,10 +1,10 @@
 """Survey: defects and quality, with places and advice."""
 
-from oddseam.findings.enclosed import Chamber, Chambers, find_chambers
+from oddseam.findings.find_chambers import Chamber, Chambers, find_chambers
 from oddseam.findings.finding import Finding, Place
 from oddseam.findings.limits import Limits
-from oddseam.findings.measuring import Measure, Measures, measure
-from oddseam.findings.report import Survey, survey
+from oddseam.findings.measure import Measure, Measures, measure
+from oddseam.findings.survey import Survey, survey
 
 __all__ = [
     "Chamber", "Chambers", "Finding", "Limits", "Measure", "Measures", "Place", "Survey",

@@ -7,15 +7,12 @@ for a thin wall.
 
 from __future__ import annotations
 
-from typing import Literal
-
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.geometry.rays import RayTree
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import unit_normals
-from oddseam.inputs import checked
 from oddseam.model import Mesh
 
 #: Ways along a normal: to the other side of a wall, and of a gap.
@@ -69,43 +66,3 @@ class Across:
         opposed = np.einsum("ij,ij->i", self._normals[one], self._normals[two]) <= -_OPPOSED
         joined = (self.triangles[one][:, :, None] == self.triangles[two][:, None, :]).any(axis=(1, 2))
         return np.asarray(opposed & ~joined)
-
-
-@checked
-def local_lengths(mesh: Mesh, of: Literal["thickness", "gap"]) -> Array:
-    """Measure the wall or the gap at every element.
-
-    Parameters
-    ----------
-    mesh : Mesh
-    what : str
-        ``"thickness"`` of the wall behind an element, or the ``"gap"`` before it.
-
-    Returns
-    -------
-    (m,) float array
-        For all elements, in order; nan where there is none.  Of the two halves of a quad the shorter way counts.
-
-    Raises
-    ------
-    Refusal
-        If it is neither.
-
-    Notes
-    -----
-    Measured from the middles of triangles along their normals.  O(n log n).
-
-    Examples
-    --------
-    >>> import numpy as np, oddseam
-    >>> nodes = [[x, y, z] for z in (0, 2) for y in (0, 9) for x in (0, 9)]
-    >>> sides = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (1, 3, 7, 5), (3, 2, 6, 7), (2, 0, 4, 6)]
-    >>> triangles = [t for a, b, c, d in sides for t in ((a, b, c), (a, c, d))]
-    >>> plate = oddseam.Mesh.from_triangles(nodes, triangles, unit="mm")
-    >>> np.unique(oddseam.local_lengths(plate, "thickness")).tolist()
-    [2.0, 9.0]
-    """
-    facet, distance, _ = Across(mesh).pairs(INWARD if of == "thickness" else OUTWARD)
-    values = np.full(mesh.n_elements, np.inf)
-    np.minimum.at(values, mesh.triangulation.element[facet], distance)
-    return np.where(np.isfinite(values), values, np.nan)

@@ -13,7 +13,7 @@ import numpy as np
 from oddseam.arrays import listed, runs_text
 from oddseam.errors import FormatError
 from oddseam.model import KINDS, Mesh
-from oddseam.model.outer_faces import has_solids
+from oddseam.model.skin import has_solids
 from oddseam.model.units import METRES
 
 if TYPE_CHECKING:

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.cells import in_turn, linked_sides
 from oddseam.geometry.exact_points import Point
+from oddseam.geometry.spatial_cells import in_turn, linked_sides
 from oddseam.geometry.triangles import boxes, cone_volumes, sorted_corners, winding_number
 from oddseam.geometry.welding import equal_rows
 from oddseam.geometry.winding_tree import WindingTree

@@ -11,7 +11,7 @@ from oddseam.formats import as_held
 from oddseam.mending.overlaps import MOST_PAIRS
 from oddseam.mending.settings import Settings
 from oddseam.model import Mesh
-from oddseam.model.proof import prove
+from oddseam.model.prove import prove
 
 #: Of more facets, a pair that crosses counting for so many, it is not tried whether closing all would help.
 _MOST, _PAIR = 60_000, 20

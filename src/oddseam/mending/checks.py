@@ -9,7 +9,7 @@ from oddseam.findings import defects
 from oddseam.findings.finding import MOST_PLACES, Place
 from oddseam.model import Mesh
 from oddseam.model.enclosing import space_kept
-from oddseam.model.proof import prove
+from oddseam.model.prove import prove
 
 #: Of the space where it is clear what is in and what is out so much must be as it was.
 _KEPT = 0.985

@@ -26,7 +26,7 @@ from oddseam.model import Mesh
 from oddseam.model.editing import edited, parted
 from oddseam.model.faces import duplicate_rows
 from oddseam.model.nesting import pieces_around
-from oddseam.model.proof import prove
+from oddseam.model.prove import prove
 from oddseam.model.splicing import extracted, spliced
 
 #: Edges of so many units in the last place are too short to be held, twice as many in every further round, for what

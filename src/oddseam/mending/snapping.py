@@ -18,9 +18,9 @@ from oddseam.geometry.overlay import GRID, overlay
 from oddseam.geometry.planar import PlanarMesh
 from oddseam.mending.caps import SHEETS
 from oddseam.mending.clusters import joined_nodes
-from oddseam.mending.contacts import Contacts, find_contacts, weights_at, with_neighbours
 from oddseam.mending.joining import held_by
 from oddseam.mending.nearby import elements_about
+from oddseam.mending.parted_contacts import Contacts, find_contacts, weights_at, with_neighbours
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import edited, merged, new_elements

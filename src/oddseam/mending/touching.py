@@ -25,7 +25,7 @@ from oddseam.mending.walls import Skin, find_cells
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.editing import parted
-from oddseam.model.proof import Proof, prove
+from oddseam.model.prove import Proof, prove
 from oddseam.model.splicing import extracted, spliced
 
 #: How far copies are drawn apart, in units of single precision at the coordinate: more than

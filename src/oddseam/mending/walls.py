@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.cells import in_turn, linked_sides, next_in_turn
+from oddseam.geometry.spatial_cells import in_turn, linked_sides, next_in_turn
 from oddseam.geometry.triangles import areas, cone_volumes, loop_volumes
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Connectivity, Rim, label_components

@@ -9,14 +9,14 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.features.patches import find_features
+from oddseam.features.find_features import find_features
 from oddseam.features.simple import primitive_of
 from oddseam.geometry.fitted import NEAREST, FittedSurface
 from oddseam.geometry.primitives import Primitive
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Elements, Groups, Mesh, Patch
 from oddseam.model.faces import duplicate_rows
-from oddseam.model.outer_faces import outer_faces
+from oddseam.model.skin import outer_faces
 from oddseam.morphing.settling import Level
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.model import KINDS, Elements, Groups, Mesh
-from oddseam.model.outer_faces import has_solids, outer_faces
+from oddseam.model.skin import has_solids, outer_faces
 
 #: Steps of a pick that speak of a surface.
 OF_SURFACES = {"near", "piece", "patch", "surface", "rim", "rims", "flat"}

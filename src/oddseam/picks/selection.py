@@ -10,15 +10,14 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import OddSeamError, PickError
-from oddseam.features.patches import find_features
-from oddseam.findings.pieces import piece_order
+from oddseam.features.find_features import find_features
+from oddseam.findings.list_pieces import piece_order
 from oddseam.findings.qualities import element_quality
 from oddseam.findings.rim_shapes import rim_lengths
 from oddseam.formats import read_mesh
 from oddseam.geometry.boxtree import BoxTree
 from oddseam.geometry.quality import MORE_IS_WORSE
 from oddseam.geometry.triangles import area_vectors
-from oddseam.inputs import checked
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.enclosing import is_inside
@@ -32,44 +31,6 @@ from oddseam.picks.on_skin import OF_SURFACES, has_skin_alone, skin_on_nodes
 Of = Literal["elements", "nodes", "edges", "rims"]
 #: Two patches lie on one surface if what describes them agrees within this share of the diagonal, or of one.
 _SAME = 1e-3
-
-
-@checked
-def pick(mesh: Mesh, pick: str, *, of: Of = "elements") -> Array:
-    """Pick elements, nodes, edges or rims by what or where they are.
-
-    Parameters
-    ----------
-    mesh : Mesh
-    pick : str
-        Such as ``"part hood and not sphere (0, 0, 9) 2.5"``; see the page on picks.
-    of : str
-        ``"elements"``; ``"nodes"``, by their own places where the pick is of places, else those of the elements;
-        ``"edges"`` of faces, those of a finding of edges, else with both nodes picked; or ``"rims"`` with all nodes
-        picked.
-
-    Returns
-    -------
-    (k,) int64 array
-        Indices, ascending; of edges and rims those in ``mesh.connectivity``.
-
-    Raises
-    ------
-    PickError
-        If the text cannot be understood (with the column), names what is not there, or
-        selects nothing.
-
-    Examples
-    --------
-    >>> import oddseam
-    >>> nodes = [[0, 0, 0], [2, 0, 0], [0, 2, 0], [0, 0, 2]]
-    >>> corner = oddseam.Mesh.from_triangles(nodes, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], unit="mm")
-    >>> oddseam.pick(corner, "ids 2-3 or near (0.6, 0.6, 0.6)").tolist()
-    [1, 2, 3]
-    >>> oddseam.pick(corner, "sphere (0, 0, 0) 2", of="nodes").tolist()
-    [0, 1, 2, 3]
-    """
-    return selected(mesh, pick, of)
 
 
 def selected(mesh: Mesh, pick: str, of: Of = "elements") -> Array:

@@ -1,5 +1,5 @@
 """Drawings without a display: our own depth-buffer renderer inside a Matplotlib figure."""
 
-from oddseam.pictures.figure import make_picture
+from oddseam.pictures.make_picture import make_picture
 
 __all__ = ["make_picture"]

@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array, IdIndex
 from oddseam.errors import Refusal
-from oddseam.features.patches import find_features
+from oddseam.features.find_features import find_features
 from oddseam.model import Mesh
 from oddseam.pictures.view import Camera
 

@@ -11,8 +11,8 @@ from oddseam.errors import Refusal
 from oddseam.geometry.planes import Plane, as_plane
 from oddseam.model import KINDS, Elements, Mesh
 from oddseam.model.faces import triangulate
-from oddseam.model.outer_faces import outer_faces
 from oddseam.model.rings import corner_means
+from oddseam.model.skin import outer_faces
 from oddseam.pictures.scene import Scene, shown_of
 
 

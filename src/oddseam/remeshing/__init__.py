@@ -1,5 +1,5 @@
 """Remeshing of surfaces."""
 
-from oddseam.remeshing.isotropic import remesh
+from oddseam.remeshing.remesh import remesh
 
 __all__ = ["remesh"]

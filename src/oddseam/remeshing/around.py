@@ -10,9 +10,9 @@ from oddseam.model import Mesh
 from oddseam.model.rings import grown
 from oddseam.model.splicing import extracted, spliced
 from oddseam.progress import silent
-from oddseam.remeshing.isotropic import Ways, meshed_anew
 from oddseam.remeshing.net import Fineness
 from oddseam.remeshing.region import region_round
+from oddseam.remeshing.remesh import Ways, meshed_anew
 from oddseam.sizes import SizeField
 
 #: Rings of elements round those given that are meshed anew with them.

@@ -4,7 +4,7 @@ Sections become parts; what a boundary condition covers becomes a part with its 
 Links to other files are not followed.  Files are written with version stamp 3.4.
 """
 
-from oddseam.formats.cgns.reader import read, recognises
-from oddseam.formats.cgns.writer import rounded, write
+from oddseam.formats.cgns.read_cgns import read, recognises
+from oddseam.formats.cgns.write_cgns import rounded, write
 
 __all__ = ["read", "recognises", "rounded", "write"]

@@ -9,10 +9,10 @@ from __future__ import annotations
 import re
 
 from oddseam.formats.files import Data
-from oddseam.formats.keyword.loads import read_loads
-from oddseam.formats.keyword.reader import read
-from oddseam.formats.keyword.references import find_references
-from oddseam.formats.keyword.writer import rounded, write
+from oddseam.formats.keyword.keyword_loads import read_loads
+from oddseam.formats.keyword.keyword_references import find_references
+from oddseam.formats.keyword.read_keyword import read
+from oddseam.formats.keyword.write_keyword import rounded, write
 from oddseam.formats.loads import READERS
 from oddseam.model.source import FINDERS
 

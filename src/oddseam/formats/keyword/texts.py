@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.formats.decks import real_text
-from oddseam.formats.keyword.elements import node_order, side_label
+from oddseam.formats.keyword.keyword_elements import node_order, side_label
 from oddseam.formats.losses import Remarks
 from oddseam.model import Material, Mesh, Part
 

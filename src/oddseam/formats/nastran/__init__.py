@@ -11,11 +11,11 @@ import re
 
 from oddseam.formats.files import Data
 from oddseam.formats.loads import READERS
-from oddseam.formats.nastran.loads import read_loads
+from oddseam.formats.nastran.bulk_loads import read_loads
+from oddseam.formats.nastran.bulk_references import find_references
 from oddseam.formats.nastran.points import rounded
-from oddseam.formats.nastran.reader import read
-from oddseam.formats.nastran.references import find_references
-from oddseam.formats.nastran.writer import write
+from oddseam.formats.nastran.read_bulk import read
+from oddseam.formats.nastran.write_bulk import write
 from oddseam.model.source import FINDERS
 
 __all__ = ["read", "recognises", "rounded", "write"]

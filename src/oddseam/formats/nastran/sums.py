@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from oddseam.formats.nastran.bulk_trimming import Trimmed
 from oddseam.formats.nastran.fields import Card, card_text
 from oddseam.formats.nastran.scanning import Scan
-from oddseam.formats.nastran.trimming import Trimmed
 
 _LOADS = ("FORCE", "MOMENT", "FORCE1", "MOMENT1", "FORCE2", "MOMENT2", "PLOAD", "PLOAD1", "PLOAD2", "PLOAD4", "GRAV",
           "RFORCE", "RFORCE1", "SLOAD", "ACCEL", "ACCEL1", "SPCD", "TEMP", "PLOADX1", "PLOADB3")  # fmt: skip

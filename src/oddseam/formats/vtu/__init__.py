@@ -5,7 +5,7 @@ order, 32- and 64-bit headers, plain, zlib and lzma.  Document types are refused
 arrays that the file names as its global ids; parts and groups are arrays of our own.
 """
 
-from oddseam.formats.vtu.reader import read, recognises
-from oddseam.formats.vtu.writer import rounded, write, write_text
+from oddseam.formats.vtu.read_vtu import read, recognises
+from oddseam.formats.vtu.write_vtu import rounded, write, write_text
 
 __all__ = ["read", "recognises", "rounded", "write", "write_text"]

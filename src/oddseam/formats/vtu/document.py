@@ -18,7 +18,7 @@ from oddseam.arrays import Array
 from oddseam.errors import FormatError
 from oddseam.formats.files import Data
 from oddseam.formats.text import numbers_in
-from oddseam.formats.vtu.cells import TYPES
+from oddseam.formats.vtu.vtu_cells import TYPES
 from oddseam.formats.xml_events import XmlReader, whole, whole_count
 
 #: A block of compressed data unpacks to at most so many times its size.
