@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import shutil
-import subprocess
-
 import decks
 import numpy as np
 import pytest
 import solids
+from solver import needs_solver, solve
 
 import oddseam
 from oddseam.model import KINDS
-
-needs_solver = pytest.mark.skipif(shutil.which("ccx") is None, reason="the solver is not installed")
 
 
 def solved(path):
@@ -26,7 +22,7 @@ def solved(path):
     at = next(k for k in range(first + 1, len(lines)) if lines[k].startswith("*"))
     run = path.with_name(path.stem + "_run.inp")
     run.write_text("".join([*lines[:at], every, *lines[at:]]))
-    done = subprocess.run(["ccx", run.stem], check=False, cwd=path.parent, capture_output=True, text=True, timeout=120)
+    done = solve(path.parent, run.stem)
     assert done.returncode == 0 and "*ERROR" not in done.stdout, done.stdout[-2000:]
     rows = [line.split() for line in run.with_suffix(".dat").read_text().splitlines()]
     table = {int(row[0]): list(map(float, row[1:])) for row in rows if len(row) == 4 and row[0].isdecimal()}

@@ -1,3 +1,3 @@
 """The version, in one place; the build reads it from here."""
 
-VERSION = "0.1.0"
+VERSION = "0.2.0"
