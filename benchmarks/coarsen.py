@@ -10,8 +10,8 @@ import numpy as np
 from beside import native_seconds, torus
 
 import oddseam
-from oddseam.remeshing.quadric import Bounds, coarsen_sheets
-from oddseam.remeshing.sheets import cut_into_sheets
+from oddseam.remeshing.surfaces.quadric import Bounds, coarsen_sheets
+from oddseam.remeshing.surfaces.sheets import cut_into_sheets
 
 
 def main() -> None:

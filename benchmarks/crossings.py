@@ -13,8 +13,8 @@ import time
 from beside import native_seconds, tori
 
 import oddseam
-from oddseam.geometry.crossings import crossing_pairs
-from oddseam.mending.overlaps import resolve_overlaps
+from oddseam.geometry.exact.crossings import crossing_pairs
+from oddseam.mending.contacts.overlaps import resolve_overlaps
 
 
 def main() -> None:

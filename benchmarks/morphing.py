@@ -18,9 +18,9 @@ import numpy as np
 
 import oddseam
 from oddseam.demo import bearing_block
-from oddseam.findings.distances import distance_to, surface_of
-from oddseam.findings.qualities import element_quality
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.findings.classes.distances import distance_to, surface_of
+from oddseam.findings.judged.qualities import element_quality
+from oddseam.geometry.trees.boxtree import BoxTree
 
 sys.path.insert(0, str(pathlib.Path(__file__).parent.parent / "tests"))
 import solids

@@ -18,7 +18,7 @@ from collections.abc import Callable
 import numpy as np
 
 import oddseam
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
 
 
 def panel(random: np.random.Generator) -> tuple[oddseam.Mesh, np.ndarray, str]:

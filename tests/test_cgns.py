@@ -119,6 +119,7 @@ def test_bad_files_get_one_line(tmp_path, where, value, message):
         oddseam.read_mesh(tmp_path / "h.cgns")
 
 
+@pytest.mark.slow
 def test_any_damage_gives_a_mesh_or_one_line(tmp_path):
     def read(content):
         (tmp_path / "x.cgns").write_bytes(content)

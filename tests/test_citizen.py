@@ -98,6 +98,7 @@ def test_a_process_that_is_tied_to_one_processor_uses_one_thread():
     assert done.stdout.strip() == "1" and cores() >= 1
 
 
+@pytest.mark.slow
 def test_a_script_that_passes_lists_checks_strictly(tmp_path):
     script = tmp_path / "script.py"
     script.write_text(

@@ -5,7 +5,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 
 import numpy as np
 import pytest
@@ -30,6 +29,7 @@ def one_line(done: subprocess.CompletedProcess) -> str:
     return done.stderr
 
 
+@pytest.mark.slow
 def test_a_torn_part_goes_through_every_verb(run, cube, tmp_path):
     survey = run("survey", cube)
     assert survey.returncode == 0 and "unknown" in survey.stdout and "not closed" in survey.stdout
@@ -68,6 +68,7 @@ def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
     assert "unmet: crossing facets: 6 left" in done.stderr and "0.75, 0.75, 0.75" in done.stderr
 
 
+@pytest.mark.slow
 def test_openings_are_left_or_closed_as_asked(run, tmp_path):
     nodes, triangles = shapes.grid_cube(10)
     open_top = triangles[~(nodes[triangles][:, :, 2] == 1).all(axis=1)]
@@ -81,6 +82,7 @@ def test_openings_are_left_or_closed_as_asked(run, tmp_path):
     assert "none of small, all, none" in one_line(run("mend", "box.stl", "-o", "x.stl", "--close", "some"))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("name", "content", "message"),
     [
@@ -104,6 +106,7 @@ def test_bad_files_give_one_line_with_place_and_reason(run, tmp_path, name, cont
     assert [p.name for p in tmp_path.iterdir()] == [name]
 
 
+@pytest.mark.slow
 def test_refusals_name_what_to_do_and_write_nothing(run, cube, tmp_path):
     before = cube.read_bytes()
     assert "give --thickness" in one_line(run("mend", cube, "-o", "out.bdf"))
@@ -134,6 +137,7 @@ def test_killed_while_writing_leaves_the_old_file(cube, tmp_path):
     assert (tmp_path / "out.seam").read_bytes() == old
 
 
+@pytest.mark.slow
 def test_a_mesh_without_shells_is_surveyed_and_carried_but_not_mended(run, tmp_path):
     deck = (
         "BEGIN BULK\n" + "".join(f"GRID,{k + 1},,{k // 2}.,{k % 2}.,{k}.\n" for k in range(4)) + "CTETRA,7,1,1,2,3,4\n"
@@ -155,22 +159,18 @@ def test_a_closed_pipe_is_no_error(cube, tmp_path):
     assert "Traceback" not in done.stderr and "cube.stl" in done.stdout
 
 
-def test_help_is_instant_and_loads_nothing_heavy():
+def test_help_loads_nothing_heavy():
     code = (
         "import sys, oddseam.cli.main as m\n"
         "from oddseam.operations import by_verb\n"
         "from oddseam.cli.parsing import overview, parser_for\n"
         "overview(), [parser_for(one).format_help() for one in by_verb().values()]\n"
-        "print(sorted({'numpy', 'numba', 'pandas', 'matplotlib', 'rich'} & set(sys.modules)))"
+        "print(sorted({'numpy', 'numba', 'pandas', 'matplotlib', 'rich'} & set(sys.modules)))\n"
+        "print(sum(name.startswith('oddseam') for name in sys.modules))"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, timeout=60)
-    assert done.stdout.strip() == "[]"
-    took = []
-    for _ in range(3):
-        start = time.perf_counter()
-        subprocess.run([sys.executable, "-m", "oddseam", "--help"], capture_output=True, check=True, timeout=60)
-        took.append(time.perf_counter() - start)
-    assert min(took) < 0.2
+    heavy, own = done.stdout.splitlines()
+    assert heavy == "[]" and int(own) <= 12
 
 
 def test_verbs_document_themselves(run):
@@ -181,6 +181,7 @@ def test_verbs_document_themselves(run):
     assert run("survey").returncode == 2
 
 
+@pytest.mark.slow
 def test_results_do_not_depend_on_threads(run, cube, tmp_path):
     assert run("mend", cube, "-o", "clean.stl").returncode == 0
     for name, threads in (("one.stl", "1"), ("two.stl", "2")):

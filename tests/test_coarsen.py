@@ -12,7 +12,7 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.trees.boxtree import BoxTree
 
 
 def euler(mesh: oddseam.Mesh) -> int:
@@ -197,6 +197,7 @@ def test_what_hangs_on_the_nodes_and_bad_settings_are_refused():
         oddseam.coarsen(mesh, facets=8, crease=200.0)
 
 
+@pytest.mark.slow
 def test_the_command_line_says_what_was_done_and_what_could_not(tmp_path):
     source, out = tmp_path / "ball.stl", tmp_path / "coarse.stl"
     oddseam.write_mesh(oddseam.Mesh.from_triangles(*shapes.grid_cube(6), unit="mm"), source)

@@ -32,7 +32,7 @@ def test_open_sheets_have_no_volume_and_the_same_mesh_is_nowhere_off():
     found = oddseam.compare(sheet, sheet)
     assert found.volume == (None, None) and max(found.there.most, found.back.most) < 1e-12
     assert not any(ids for kinds in found.touched.values() for ids in kinds.values())
-    with pytest.raises(oddseam.Refusal, match="change_unit"):
+    with pytest.raises(oddseam.Refusal, match="convert"):
         oddseam.compare(sheet, sheet.replaced(unit="m"))
 
 
@@ -46,6 +46,7 @@ def test_solids_are_compared_by_their_skins():
     assert found.touched["nodes"]["moved"] == [4] and found.quality[0][0] == "tet"
 
 
+@pytest.mark.slow
 def test_from_the_command_line_with_a_picture(run, tmp_path):
     oddseam.write_mesh(block((10, 10, 10), (5, 5, 5)), tmp_path / "old.seam")
     oddseam.write_mesh(block((10, 10, 12), (5, 5, 5)), tmp_path / "new.seam")

@@ -11,9 +11,9 @@ import unions
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.geometry.crossings import interiors_meet
-from oddseam.geometry.predicates import is_degenerate
-from oddseam.geometry.touching_pairs import touching_pairs
+from oddseam.geometry.exact.crossings import interiors_meet
+from oddseam.geometry.exact.predicates import is_degenerate
+from oddseam.geometry.exact.touching_pairs import touching_pairs
 
 FLAT = [[0, 0, 0], [2, 0, 0], [0, 2, 0]]
 

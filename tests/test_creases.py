@@ -151,6 +151,7 @@ def test_an_erased_crease_joins_patches():
     assert {patch.kind for patch in new.patches.table} == {"plane", "free-form"}
 
 
+@pytest.mark.slow
 def test_the_command_line_lists_tidies_draws_and_erases(tmp_path):
     cube = oddseam.find_features(shapes.mesh(shapes.grid_cube(3), unit="mm"))
     oddseam.write_mesh(cube, tmp_path / "cube.seam")

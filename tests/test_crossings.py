@@ -8,8 +8,8 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.geometry.crossings import crossing_pairs, interiors_meet
-from oddseam.geometry.predicates import is_degenerate
+from oddseam.geometry.exact.crossings import crossing_pairs, interiors_meet
+from oddseam.geometry.exact.predicates import is_degenerate
 
 
 def brute(nodes: np.ndarray, triangles: np.ndarray) -> set[tuple[int, int]]:
@@ -149,8 +149,8 @@ def test_rounding_that_makes_facets_cross_is_said(tmp_path):
 
 @pytest.mark.parametrize("seed", range(12))
 def test_crossings_that_follow_from_known_ones_are_those_found_from_the_start(seed):
-    from oddseam.geometry.crossings import crossing_pairs
-    from oddseam.model.editing import edited, merged
+    from oddseam.geometry.exact.crossings import crossing_pairs
+    from oddseam.model.editing import Added, edited, merged
 
     chance = np.random.default_rng(seed)
     nodes, triangles = shapes.sphere(16)
@@ -171,7 +171,9 @@ def test_crossings_that_follow_from_known_ones_are_those_found_from_the_start(se
                 few, more = (chance.integers(mesh.n_elements, size=k) for k in (9, 20))
                 mesh = edited(mesh, drop=few, turn=more)
             case 2:
-                mesh = edited(mesh, add_triangles=chance.integers(mesh.n_nodes, size=(6, 3)), like=np.zeros(6, int))
+                mesh = edited(
+                    mesh, add=Added(triangles=chance.integers(mesh.n_nodes, size=(6, 3)), like=np.zeros(6, int))
+                )
             case _:
                 into = np.arange(mesh.n_nodes)
                 gone, stays = chance.choice(mesh.n_nodes, 2, replace=False)

@@ -115,6 +115,7 @@ def in_little_memory(path) -> subprocess.CompletedProcess:
     return subprocess.run(words, preexec_fn=limits, capture_output=True, text=True, timeout=60, check=False)
 
 
+@pytest.mark.slow
 def test_what_repeats_itself_beyond_all_memory_is_counted_first(tmp_path):
     nested(tmp_path / "places.3mf", 6, 40, 0)
     nested(tmp_path / "facets.3mf", 3, 50, 9_000)
@@ -144,7 +145,7 @@ def test_the_room_can_be_set(tmp_path, monkeypatch):
     monkeypatch.setenv("ODDSEAM_MOST_FACETS", "150")
     assert "builds 200 facets, and there is room for 150; ODDSEAM_MOST_FACETS" in refused(tmp_path / "a.3mf")
     monkeypatch.setenv("ODDSEAM_MOST_FACETS", "many")
-    with pytest.raises(oddseam.Refusal, match="ODDSEAM_MOST_FACETS is 'many', which is no count"):
+    with pytest.raises(oddseam.Refusal, match="ODDSEAM_MOST_FACETS is 'many', which is not a count"):
         oddseam.read_mesh(tmp_path / "a.3mf")
 
 

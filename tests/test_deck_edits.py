@@ -164,14 +164,14 @@ def test_a_middle_in_the_air_is_refused_or_said(tmp_path):
     path = tmp_path / "panel.bdf"
     path.write_text(decks.bulk_panel())
     panel = oddseam.read_mesh(path, unit="mm")
-    with pytest.raises(oddseam.Refusal, match="beside the surface"):
+    with pytest.raises(oddseam.Refusal, match="away from the surface, beyond its edge"):
         oddseam.cut(panel, at=(6, 6, 0), diameter=0.6)  # in the hole
-    with pytest.raises(oddseam.Refusal, match="beside the surface"):
+    with pytest.raises(oddseam.Refusal, match="away from the surface, beyond its edge"):
         oddseam.cut(panel, at=(15, 6, 0), diameter=0.6)
     with pytest.raises(oddseam.Refusal, match="is 90 off the surface"):
         oddseam.cut(panel, at=(9, 3, 90), diameter=2.0)
     cut = oddseam.cut(panel, at=(9, 3, 0.5), diameter=2.0)
-    assert any("the middle was 0.5 off the surface" in note for note in cut.account.last.outcome.notes)
+    assert any("the middle lay 0.5 off the surface" in note for note in cut.account.last.outcome.notes)
     cut = oddseam.cut(panel, at=(9, 3, 0), diameter=2.0, rim_nodes=16)
     rim = tuple(cut.nodes[cut.node_ids == next(r for r in oddseam.list_openings(cut) if r.rim_nodes == 16).ids[0]][0])
     with pytest.raises(oddseam.Refusal, match="surface"):

@@ -9,7 +9,7 @@ from hypothesis import given, settings, strategies as st
 
 import oddseam
 from oddseam.geometry.triangles import cone_volumes
-from oddseam.mending.degenerates import drop_degenerates
+from oddseam.mending.sewing.degenerates import drop_degenerates
 
 
 def with_flat_facets(seed: int, count: int, off: float) -> tuple[np.ndarray, list[list[int]]]:

@@ -5,7 +5,7 @@ import pytest
 
 import oddseam
 from oddseam.demo.cowl import cowl_surface, cowl_volume
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
 
 
 def test_the_sound_cowl_is_sound_and_has_the_volume_of_its_formula():
@@ -27,6 +27,7 @@ def test_the_raw_cowl_has_the_damage_it_should(raw_cowl, damage):
     assert f"2 region(s) with {damage.flipped} facets" in turned.message and turned.n_places == 2
 
 
+@pytest.mark.slow
 def test_the_story_ends_clean(run, tmp_path):
     done = run("demo", "-o", "cowl")
     assert done.returncode == 0 and done.stderr == ""

@@ -31,6 +31,7 @@ def shell(command: str, folder: Path) -> subprocess.CompletedProcess:
                           check=False, timeout=600)  # fmt: skip
 
 
+@pytest.mark.slow
 def test_python_example(tmp_path):
     done = subprocess.run([sys.executable, ROOT / "examples" / "clean_cowl.py"], cwd=tmp_path, capture_output=True,
                           text=True, check=False, timeout=600)  # fmt: skip
@@ -41,6 +42,7 @@ def test_python_example(tmp_path):
     assert (tmp_path / "before.png").stat().st_size > 50_000
 
 
+@pytest.mark.slow
 def test_shell_example(tmp_path):
     done = shell(f"sh {ROOT / 'examples' / 'clean_cowl.sh'}", tmp_path)
     assert done.returncode == 0, done.stderr
@@ -81,6 +83,7 @@ SHARED = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_what_the_pages_show_works(page, parts, tmp_path):
     """The commands of a page run in order, in a folder that holds the parts of the demo, and then its code."""

@@ -12,9 +12,9 @@ import shapes
 
 import oddseam
 from oddseam.demo.deflector import KEEL, deflector, ridge_angle
-from oddseam.features.noise import estimate_noise
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.remeshing.round_surfaces import _surface_of
+from oddseam.features.edges.noise import estimate_noise
+from oddseam.geometry.trees.boxtree import BoxTree
+from oddseam.remeshing.surfaces.round_surfaces import _surface_of
 
 
 def mesh_of(shape, noise=0.0, seed=0):
@@ -68,6 +68,7 @@ def test_round_bodies_are_named(shape, kind, radius, tube, noise):
     assert patch.tube is None if tube is None else patch.tube == pytest.approx(tube, rel=5e-3)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("noise", "least"), [(0.0, 5.0), (1e-4, 8.0)])
 def test_the_fading_ridge_of_the_deflector_is_found_to_its_end(noise, least):
     nodes, triangles = deflector()
@@ -148,6 +149,7 @@ def test_patches_are_kept_by_remeshing_and_coarsening_and_on_disk(tmp_path):
         assert kinds(other) == ["cylinder", "plane", "plane"] and set(other.patches.label.tolist()) == {0, 1, 2}
 
 
+@pytest.mark.slow
 def test_the_command_lists_them_and_says_what_is_wrong(tmp_path):
     def run(*words):
         return subprocess.run([sys.executable, "-m", "oddseam", *words], capture_output=True, text=True, check=False)
@@ -163,7 +165,7 @@ def test_the_command_lists_them_and_says_what_is_wrong(tmp_path):
     assert run("picture", str(out), "-o", str(tmp_path / "p.png"), "--colour", "patch").returncode == 0
     for words, said in (
         (("features", str(path), "--ridge", "0"), "ridge 0.0 is not between 0 and 180 degrees"),
-        (("features", str(path), "--noise", "-1"), "noise -1 is no distance"),
+        (("features", str(path), "--noise", "-1"), "noise -1 is not a distance"),
         (("picture", str(path), "-o", str(tmp_path / "q.png"), "--colour", "patch"), "`oddseam features` finds them"),
         (("features", str(tmp_path / "none.seam"), "-o", str(out)), "none.seam"),
     ):

@@ -6,8 +6,8 @@ import shapes
 from test_openings import panel
 
 import oddseam
-from oddseam.geometry.quality import quality
-from oddseam.mending.creased import divided
+from oddseam.geometry.shapes.quality import quality
+from oddseam.mending.holes.creased import divided
 from oddseam.model.lost_names import part_areas
 
 

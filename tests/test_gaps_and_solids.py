@@ -11,8 +11,8 @@ from test_cracks_and_walls import apart, strip
 from test_keyword import block_of
 
 import oddseam
-from oddseam.geometry.quality import curved_quality, quality
-from oddseam.geometry.solid_quality import solid_quality
+from oddseam.geometry.shapes.quality import curved_quality, quality
+from oddseam.geometry.shapes.solid_quality import solid_quality
 from oddseam.model import KINDS
 
 
@@ -103,6 +103,7 @@ REFERENCE = {"hex20": (CUBE, KINDS["hex20"].edges), "tet10": (CORNER, KINDS["tet
 KEEPS = {"hex20": lambda p: sum(p) - p.count(1) <= 2, "tet10": lambda p: sum(p) <= 2}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["tet10", "hex20"])
 def test_midside_nodes_that_turn_an_element_over_are_seen(kind):
     rng = np.random.default_rng(7)

@@ -8,9 +8,9 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 from oddseam.arrays import distinct, for_kernels, numbered_anew
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.predicates import is_degenerate, middle_of_collinear
-from oddseam.geometry.quality import quality
+from oddseam.geometry.exact.predicates import is_degenerate, middle_of_collinear
+from oddseam.geometry.shapes.quality import quality
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import cone_volumes, turn_angles, winding_number
 from oddseam.geometry.welding import weld_exact
 

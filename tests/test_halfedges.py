@@ -7,11 +7,11 @@ import pytest
 import shapes
 from hypothesis import given, settings, strategies as st
 
-from oddseam.features.curves import trace_curves
+from oddseam.features.patches.curves import trace_curves
 from oddseam.remeshing.kernels import half_edges as he
-from oddseam.remeshing.net import Fineness
-from oddseam.remeshing.sheets import cut_into_sheets
-from oddseam.remeshing.surface import remesh_sheets
+from oddseam.remeshing.surfaces.net import Fineness
+from oddseam.remeshing.surfaces.sheets import cut_into_sheets
+from oddseam.remeshing.surfaces.surface import remesh_sheets
 from oddseam.sizes import SizeField
 
 

@@ -12,8 +12,8 @@ import shapes
 from test_regions import contents
 
 import oddseam
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
+from oddseam.geometry.trees.boxtree import BoxTree
 
 
 def angles(mesh: oddseam.Mesh) -> np.ndarray:
@@ -129,6 +129,7 @@ def test_nothing_to_do_changes_nothing():
     assert new.digest == given.digest and new.account.last.outcome.unmet == ()
 
 
+@pytest.mark.slow
 def test_the_command_line_improves(tmp_path):
     oddseam.write_mesh(dataclasses.replace(uneven(), unit="mm"), tmp_path / "torus.stl")
     done = subprocess.run(

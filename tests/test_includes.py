@@ -69,6 +69,7 @@ def test_a_deck_written_elsewhere_holds_all(decks, tmp_path_factory):
     assert "INCLUDE" not in (elsewhere / "deck.bdf").read_text()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("include", "reason"),
     [

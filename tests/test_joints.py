@@ -9,7 +9,7 @@ from test_openings import panel
 from test_regions import contents
 
 import oddseam
-from oddseam.editing.acceptance import worst_of
+from oddseam.editing.zones.acceptance import worst_of
 
 
 def beside(gap: float, n: int, kind: str, step: float = 1.0) -> oddseam.Mesh:
@@ -99,7 +99,7 @@ def test_a_rib_is_attached_as_a_t_joint(kind, x, turn):
     angle, jacobian = worst_of(new, new_of(mesh, new))
     assert angle > 12 and jacobian > 0.3
     joint = np.unique(new.connectivity.edges[new.connectivity.is_nonmanifold])
-    tree = oddseam.geometry.boxtree.BoxTree(face.nodes[face.triangulation.triangles])
+    tree = oddseam.geometry.trees.boxtree.BoxTree(face.nodes[face.triangulation.triangles])
     assert np.linalg.norm(tree.closest(new.nodes[joint])[0] - new.nodes[joint], axis=1).max() < 1e-9
 
 
@@ -120,7 +120,7 @@ def test_the_rim_of_a_tube_is_attached_all_round():
 
 def test_what_cannot_be_attached_is_refused(run, tmp_path):
     mesh = oddseam.combine(panel(12), other=rib(6.4, 0.5))
-    with pytest.raises(oddseam.Refusal, match=r"0\.5 off the next face"):
+    with pytest.raises(oddseam.Refusal, match=r"0\.5 away from the nearest face"):
         oddseam.attach(mesh, near=(6.4, 6, 0.5), distance=0.2)
     with pytest.raises(oddseam.Refusal, match="no face beside"):
         oddseam.attach(panel(12), near=(0, 0, 0), distance=1)
@@ -143,3 +143,21 @@ def test_nothing_is_attached_from_farther_than_within(kind, x):
     joint = new.nodes[np.unique(new.connectivity.edges[new.connectivity.is_nonmanifold])]
     away = np.linalg.norm(foot[:, None] - joint[None], axis=2).min(axis=1)
     assert len(foot) > 4 and away.max() <= 0.1 + 1e-12
+
+
+def test_how_near_nodes_become_one_is_said():
+    apart = oddseam.combine(tube(24, 0, 1), other=tube(31, 1.1, 2, 0.3))
+    counts = []
+    for snap in (0.0, 0.3):
+        sewn = oddseam.stitch(apart, one=(1, 0, 1), distance=0.5, snap=snap)
+        assert sewn.account.last.settings["snap"] == snap
+        counts.append(sewn.account.last.outcome.steps[0].count)
+    assert counts[0] > counts[1] >= 31
+    beside_nodes = oddseam.combine(panel(12), other=rib(6.1, 0.1))
+    for snap, x in ((0.0, 6.1), (0.2, 6.0)):
+        new = oddseam.attach(beside_nodes, near=(6.1, 6, 0.1), distance=0.3, snap=snap)
+        joint = np.unique(new.connectivity.edges[new.connectivity.is_nonmanifold])
+        assert new.nodes[joint, 0] == pytest.approx(x, abs=1e-9)
+    for snap in (-0.1, 0.7, float("nan")):
+        with pytest.raises(oddseam.OddSeamError, match="snap"):
+            oddseam.stitch(apart, one=(1, 0, 1), snap=snap)

@@ -18,6 +18,7 @@ def test_every_public_function_is_tried():
     assert public - set(junk.calls()) == {"skin"} and set(junk.calls()) <= public
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", sorted(junk.calls()))
 def test_junk_gives_a_result_or_one_line(name, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)

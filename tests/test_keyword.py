@@ -14,7 +14,7 @@ from solver import needs_solver, solve
 from test_vtu import every_kind
 
 import oddseam
-from oddseam.model.editing import edited
+from oddseam.model.editing import Added, edited
 
 DECK = """\
 ** a bracket, as it came
@@ -77,7 +77,7 @@ def test_a_set_of_a_thousand_million_ids_takes_no_room(tmp_path):
     groups = oddseam.read_mesh(tmp_path / "a.inp").groups.nodes
     assert groups["A"].tolist() == [0, 1] and groups["C"].tolist() == []
     (tmp_path / "b.inp").write_text(text + "*NSET, NSET=A, GENERATE\n2, 9, 0\n")
-    with pytest.raises(oddseam.FormatError, match="no range of ids"):
+    with pytest.raises(oddseam.FormatError, match="not a range of ids"):
         oddseam.read_mesh(tmp_path / "b.inp")
 
 
@@ -131,8 +131,7 @@ def test_only_what_changed_is_written_anew(tmp_path):
 
 def test_what_is_gone_is_listed_where_it_is_still_named(tmp_path):
     mesh = read(tmp_path, DECK)
-    less = edited(mesh, drop=np.flatnonzero(np.isin(mesh.element_ids, [12, 14])), add_nodes=np.array([[5.0, 5, 5]]),
-                  add_triangles=np.array([[1, 2, 10]]), like=np.array([1]))  # fmt: skip
+    less = edited(mesh, drop=np.flatnonzero(np.isin(mesh.element_ids, [12, 14])), add=Added(nodes=np.array([[5.0, 5, 5]]), triangles=np.array([[1, 2, 10]]), like=np.array([1])))  # fmt: skip
     written = oddseam.write_mesh(less, tmp_path / "less.inp")
     said = "\n".join([*written.lost, *written.listed])
     told = {(d.card, d.what, d.ids): d.lines for d in written.dangling}
@@ -154,7 +153,7 @@ def test_what_is_gone_is_listed_where_it_is_still_named(tmp_path):
         ("   2,  1.,", "   1,  1.,", "line 6: node 1 is given twice"),
         ("12,2,20,3", "12,2,99,3", "line 20: element 12 refers to node 99, which is not there"),
         ("12,2,20,3", "12,2,20", "line 20: S3: 3 numbers for an element, which takes 4"),
-        ("1, 7, 2", "1, x, 2", "line 26: .*is no range of ids"),
+        ("1, 7, 2", "1, x, 2", "line 26: .*is not a range of ids"),
         ("   1,  0.,", "   -1,  0.,", "line 5: node: the id is not a positive number"),
     ],
 )

@@ -53,6 +53,7 @@ def test_twice_is_once(seed):
     assert all(step.count == 0 for step in twice.account.last.outcome.steps)
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10_000), st.sampled_from([-10, -3, 5, 10]))
 @settings(max_examples=10, deadline=None)
 @pytest.mark.parametrize("name", OPERATIONS)
@@ -67,6 +68,7 @@ def test_a_unit_that_is_a_power_of_two_changes_no_bit_but_the_exponent(name, see
     assert np.array_equal(one.elements["tri"].connectivity, other.elements["tri"].connectivity)
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10_000))
 @settings(max_examples=10, deadline=None)
 def test_the_order_of_facets_does_not_matter(seed):

@@ -9,7 +9,7 @@ from test_openings import area, panel
 from test_splice import block
 
 import oddseam
-from oddseam.editing.acceptance import worst_of
+from oddseam.editing.zones.acceptance import worst_of
 
 
 def test_a_loop_round_a_block_is_laid_face_by_face():

@@ -129,6 +129,7 @@ def test_volume_is_told_where_the_surface_stays_closed():
     assert loss(oddseam.delete(mesh, "sphere (2.7,0,0) 0.8")).volume is None
 
 
+@pytest.mark.slow
 def test_the_report_says_the_loss_once_and_unmet_once(run, tmp_path):
     nodes, triangles = shapes.torus()
     oddseam.write_mesh(oddseam.Mesh.from_triangles(nodes, triangles), tmp_path / "ring.stl")

@@ -7,7 +7,7 @@ from hypothesis import given, settings, strategies as st
 
 import oddseam
 from oddseam.demo.cowl import cowl_volume
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
 
 
 def count(mesh: oddseam.Mesh, step: str) -> int:

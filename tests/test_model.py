@@ -8,7 +8,7 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.model.editing import edited
+from oddseam.model.editing import Added, edited
 from oddseam.model.kinds import KINDS
 
 
@@ -129,7 +129,9 @@ def test_editing_keeps_what_it_does_not_touch():
         nodes={"n": np.array([1, 7])}, elements={"e": np.array([0, 5, 11])}, sides={"s": np.array([[5, 0], [6, 2]])}
     )
     mesh = shapes.mesh(shapes.cube(), groups=groups)
-    new = edited(mesh, drop=np.array([0]), turn=np.array([5]), add_triangles=np.array([[0, 2, 3]]), like=np.array([4]))
+    new = edited(
+        mesh, drop=np.array([0]), turn=np.array([5]), add=Added(triangles=np.array([[0, 2, 3]]), like=np.array([4]))
+    )
     assert new.element_ids.tolist() == [*range(2, 13), 13]
     assert new.node_ids.tolist() == mesh.node_ids.tolist()
     assert new.groups.elements["e"].tolist() == [4, 10]

@@ -66,6 +66,7 @@ def test_preview_writes_nothing_but_pictures(folder):
     assert sorted(folder.iterdir()) == before
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("options", "words"),
     [
@@ -74,7 +75,7 @@ def test_preview_writes_nothing_but_pictures(folder):
         (("--offset", f"{FOOT}=-14.5", "-o", "x.bdf", "--reach", "25"), "of the change can be reached"),
         (("--offset", f"{FOOT}=4"), "say -o FILE"),
         (("-o", "x.bdf"), "say at least one change"),
-        (("--offset", f"{FOOT}=four", "-o", "x.bdf"), "'four' is no number"),
+        (("--offset", f"{FOOT}=four", "-o", "x.bdf"), "'four' is not a number"),
         (("--move", f"{FOOT}=1,2", "-o", "x.bdf"), "three numbers are wanted"),
         (("--move", "nowhere=1,2,3", "-o", "x.bdf"), "begins no pick"),
         (("--push", "0,0,0=1,2,3", "-o", "x.bdf"), "--push needs a lattice"),
@@ -89,6 +90,7 @@ def test_what_cannot_be_done_says_why_and_writes_nothing(folder, options, words)
     assert not (folder / "x.bdf").exists()
 
 
+@pytest.mark.slow
 def test_a_file_of_changes_does_what_options_do(folder):
     (folder / "revision.toml").write_text(
         f'reach = 60.0\nhold = ["near (54,20,14) flat 5"]\nplanes = ["y=0"]\n[limits]\nradius_ratio = 0.1\n'
@@ -159,6 +161,7 @@ def test_tables_of_targets_that_are_wrong_say_where(tmp_path, text, words):
     assert words in str(said.value)
 
 
+@pytest.mark.slow
 def test_lattice_and_targets_on_the_command_line(folder):
     done = run(folder, "morph", "bearing_block.bdf", "--unit", "mm", "--lattice=-71,-1,-1,71,41,84",
                "--push", "1,1,3=0,0,6", "--push", "2,2,3=0,0,6", "-o", "pushed.seam")  # fmt: skip

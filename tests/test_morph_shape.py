@@ -9,7 +9,7 @@ from test_morph import assert_only_coordinates, share_of_quality
 
 import oddseam
 from oddseam.demo import write_bearing_block, write_bearing_block_new
-from oddseam.findings.distances import distance_to, surface_of
+from oddseam.findings.classes.distances import distance_to, surface_of
 
 
 def facets(mesh: oddseam.Mesh) -> oddseam.Mesh:
@@ -28,6 +28,7 @@ def new_bearing(tmp_path_factory):
     return oddseam.read_mesh(write_bearing_block_new(folder / "new.stl"), unit="mm")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["hex", "tet", "wedge", "mixed", "hex20", "tet10", "wedge15"])
 def test_block_takes_a_new_shape(kind):
     block = solids.solid(solids.bored_block(), kind)
@@ -49,10 +50,11 @@ def test_block_takes_a_new_shape(kind):
         assert solids.volume(new) == pytest.approx(box - np.pi * 11.3**2 * 43.0, rel=4e-3)
 
 
+@pytest.mark.slow
 def test_creases_go_to_creases(bearing, new_bearing):
     new = oddseam.morph(bearing, oddseam.Shape(new_bearing))
     was, goal = oddseam.find_features(oddseam.skin(bearing)), oddseam.find_features(new_bearing)
-    from oddseam.geometry.boxtree import BoxTree
+    from oddseam.geometry.trees.boxtree import BoxTree
 
     lines = goal.creases.edges[:, [0, 1, 1]]
     nodes = oddseam.skin(new).nodes[np.unique(was.creases.edges)]

@@ -7,7 +7,7 @@ import pytest
 import solids
 
 import oddseam
-from oddseam.geometry.fitted import FittedSurface
+from oddseam.geometry.shapes.fitted import FittedSurface
 
 
 def bowl(x: np.ndarray, y: np.ndarray) -> np.ndarray:
@@ -164,6 +164,7 @@ def test_a_bore_near_a_small_hole_in_a_curved_skin_is_the_hole(turn, where):
     assert np.linalg.norm(wider.nodes[far][:, :2], axis=1) == pytest.approx(21.0, abs=0.05)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("diameter", [30.0, 52.0, 400.0])
 def test_a_panel_with_another_radius_keeps_its_outline(diameter, run, tmp_path):
     panel = rolled(80)

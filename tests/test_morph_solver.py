@@ -40,6 +40,7 @@ def deflection(folder, mesh: oddseam.Mesh) -> float:
     return float(np.mean([float(row[2]) for row in rows]))
 
 
+@pytest.mark.slow
 @needs_solver
 @pytest.mark.parametrize("kind", ["hex", "hex20", "tet10", "wedge15"])
 @pytest.mark.parametrize(

@@ -99,10 +99,9 @@ def test_only_what_changed_is_written_anew(deck, tmp_path):
 
 
 def test_new_and_removed_elements(deck, tmp_path):
-    from oddseam.model.editing import edited
+    from oddseam.model.editing import Added, edited
 
-    changed = edited(deck, drop=np.array([1]), add_nodes=np.array([[0.5, 0.5, 9.0]]), add_triangles=np.array([[0, 1, 5]]),
-                     like=np.array([2]))  # fmt: skip
+    changed = edited(deck, drop=np.array([1]), add=Added(nodes=np.array([[0.5, 0.5, 9.0]]), triangles=np.array([[0, 1, 5]]), like=np.array([2])))  # fmt: skip
     written = oddseam.write_mesh(changed, tmp_path / "out.bdf")
     assert "1 element of the original deck is gone" in written.listed
     assert [(d.card, d.what, d.ids) for d in written.dangling] == [("PLOAD4", "element", (11,))]

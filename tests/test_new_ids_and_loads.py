@@ -144,6 +144,7 @@ def test_an_offset_of_many_digits_is_not_cut_off(tmp_path):
     assert oddseam.read_mesh(tmp_path / "cut.bdf", unit="mm").counts == cut.counts
 
 
+@pytest.mark.slow
 def test_new_ids_come_from_the_range_that_is_given(tube_path, tmp_path, run):
     tube = oddseam.read_mesh(tube_path, unit="mm")
     cut = oddseam.cut(tube, **SLOT)
@@ -187,6 +188,7 @@ ENDDATA
     assert (tmp_path / "less.bdf").read_text() == deck.replace("GRID    9               6.      5.      5.\n", "")
 
 
+@pytest.mark.slow
 def test_the_bolt_row_is_spaced_anew(tube_path, tmp_path, run):
     write_bolt_row(tmp_path / "bolts.csv")
     with pytest.raises(oddseam.Refusal, match="the smallest is 18"):

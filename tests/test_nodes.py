@@ -45,7 +45,7 @@ def test_a_node_on_a_face_stays_on_it():
     node = node_at(mesh, 10, 10, 0)
     new = oddseam.move_node(mesh, node, to=(10.3, 10.2, 4.0))
     place = place_of(new, node)
-    tree = oddseam.geometry.boxtree.BoxTree(mesh.nodes[mesh.triangulation.triangles])
+    tree = oddseam.geometry.trees.boxtree.BoxTree(mesh.nodes[mesh.triangulation.triangles])
     assert np.linalg.norm(tree.closest(place[None])[0][0] - place) < 1e-12 and only_moved(mesh, new, node)
     assert not new.account.last.outcome.unmet
     up = oddseam.move_node(mesh, node, to=(10, 10, 0.5), free=True)
@@ -125,6 +125,7 @@ def test_nodes_are_merged_and_nothing_is_doubled():
             oddseam.weld(mesh, nodes=(one, two))
 
 
+@pytest.mark.slow
 def test_by_command(run, tmp_path):
     mesh = panel()
     oddseam.write_mesh(mesh, tmp_path / "panel.seam")

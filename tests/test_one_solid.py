@@ -7,10 +7,10 @@ import pytest
 import shapes
 
 import oddseam
-from oddseam.geometry.arrangement import arrange
-from oddseam.geometry.planar import PlanarMesh
-from oddseam.mending.overlaps import resolve_overlaps
-from oddseam.mending.retreat import draw_back
+from oddseam.geometry.exact.arrangement import arrange
+from oddseam.geometry.exact.planar import PlanarMesh
+from oddseam.mending.contacts.overlaps import resolve_overlaps
+from oddseam.mending.contacts.retreat import draw_back
 from oddseam.model.facing import crack_width, facing_rims
 
 
@@ -41,6 +41,7 @@ def test_a_rim_that_a_union_left_cracked_is_told_as_it_is(lift):
     assert all(f"{count} edges" in said for count in rims)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("lift", [0.0, 1e-4])
 def test_close_all_makes_one_solid_and_an_unmet_mend_says_that_it_would(lift):
     given_ = rotor(lift=lift)

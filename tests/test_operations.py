@@ -12,6 +12,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from test_openings import panel
 
 import oddseam
 from oddseam import operations
@@ -104,6 +105,7 @@ def test_a_verb_that_is_there_cannot_be_added_again():
         operations.register(Operation("cooking", "nothing", ""))
 
 
+@pytest.mark.slow
 def test_every_example_of_the_help_works(tmp_path):
     write_all(tmp_path)
     for verb, one in by_verb().items():
@@ -121,7 +123,7 @@ def test_every_example_of_the_help_works(tmp_path):
     [
         (("remsh", "a.stl"), "there is no verb remsh; did you mean remesh?"),
         (("remesh", "a.stl", "--siz", "4", "-o", "b.stl"), "there is no option --siz; did you mean --size?"),
-        ((), "say a verb"), (("cut", "a.stl", "--at", "1,2"), "--at: '1,2' is no point"),
+        ((), "say a verb"), (("cut", "a.stl", "--at", "1,2"), "--at: '1,2' is not a point"),
         (("cut", "a.stl", "--kind", "oval"), "'oval' is none of round, slot, rectangle"),
         (("number-new", "a.stl", "--since", "a.stl", "--node-ids", "x"), "say a first id"),
         (("name-patches", "a.stl", "lid"), "an equals sign is wanted"),
@@ -158,6 +160,7 @@ def completed(script: str, words: list[str]) -> list[str]:
     return done.stdout.split()
 
 
+@pytest.mark.slow
 def test_bash_completes_verbs_options_and_words():
     script = completing.script_for("bash")
     assert completed(script, ["oddseam", "co"]) == ["compare", "coarsen", "combine", "convert", "completion"]
@@ -172,3 +175,27 @@ def test_the_reference_and_the_readme_are_those_of_the_table():
     made = runpy.run_path(str(ROOT / "docs" / "make_reference.py"))
     assert (ROOT / "docs" / "reference.md").read_text(encoding="utf-8") == made["reference"]()
     assert f"<!-- verbs -->\n{made['of_readme']()}<!-- /verbs -->" in (ROOT / "README.md").read_text(encoding="utf-8")
+
+
+def test_everything_long_tells_how_far_it_is(tmp_path):
+    """Reading and drawing too; what a function calls on its way reports to nobody, so that the share only grows."""
+    from oddseam.progress import told_to
+
+    told: list[tuple[str, float]] = []
+    oddseam.write_mesh(panel(), tmp_path / "a.seam", progress=lambda step, share: told.append((step, share)))
+    assert told == [("write mesh", 0.0), ("done", 1.0)]
+    with told_to(lambda step, share: told.append((step, share))):
+        again = oddseam.read_mesh(tmp_path / "a.seam")
+        cut = oddseam.cut(again, at=(9, 9, 0), diameter=3.0)
+    assert told[2:] == [
+        ("read mesh", 0.0),
+        ("done", 1.0),
+        ("cut", 0.0),
+        ("measuring what was lost", 0.98),
+        ("done", 1.0),
+    ]
+    told.clear()
+    oddseam.change_openings(cut, near=(9, 9, 0), rim_nodes=20, progress=lambda step, share: told.append((step, share)))
+    assert [share for _, share in told] == sorted(share for _, share in told)
+    oddseam.make_picture(cut, tmp_path / "a.png", progress=lambda step, share: told.append((step, share)))
+    assert ("drawing", 0.6) in told

@@ -9,8 +9,8 @@ from hypothesis import given, settings, strategies as st
 from unions import box, volume_of_boxes
 
 import oddseam
-from oddseam.geometry.arrangement import arrange
-from oddseam.geometry.crossings import crossing_pairs
+from oddseam.geometry.exact.arrangement import arrange
+from oddseam.geometry.exact.crossings import crossing_pairs
 from oddseam.geometry.triangles import area_vectors, cone_volumes, winding_number
 
 

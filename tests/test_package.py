@@ -41,6 +41,7 @@ def test_importing_is_quiet_and_light():
     assert done.stdout.strip() == "[]" and done.stderr == ""
 
 
+@pytest.mark.slow
 def test_the_library_says_nothing_on_its_own(tmp_path):
     code = (
         "import oddseam; from pathlib import Path; from oddseam.demo import write_raw_cowl\n"

@@ -170,7 +170,7 @@ def test_gltf_strips_strides_and_placements(tmp_path):
     "changes, message",
     [
         ({"accessors__0__count": 50}, "50 values goes beyond its buffer view"),
-        ({"accessors__0__count": -1}, "'-1' is no count"),
+        ({"accessors__0__count": -1}, "'-1' is not a count"),
         ({"buffers__0": {"byteLength": 9, "uri": "../secret.bin"}}, "is another file"),
         ({"extensionsRequired": ["KHR_draco_mesh_compression"]}, "needs the extension KHR_draco_mesh_compression"),
         ({"nodes__0__children": [0]}, "stands below itself"),

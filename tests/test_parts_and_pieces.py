@@ -21,6 +21,7 @@ def pair() -> oddseam.Mesh:
     return shapes.side_by_side((nodes, triangles), (0.5 * nodes + 3.0, triangles), (2 * sheet + [0, 5, 0], flat))
 
 
+@pytest.mark.slow
 def test_pieces_are_listed_and_picked_by_number(pair, run, tmp_path):
     rows = oddseam.list_pieces(pair)
     assert [row.facets for row in rows] == [8, 12, 12] and [row.is_closed for row in rows] == [False, True, True]
@@ -106,6 +107,7 @@ def test_weld_twice_is_weld_once(seed, spread):
     assert oddseam.weld(once, tolerance=0.01).digest == once.digest
 
 
+@pytest.mark.slow
 def test_the_demo_data_of_every_page_comes_by_one_command(run, tmp_path):
     done = run("demo", "--data", "-o", "data")
     assert done.returncode == 0, done.stderr

@@ -77,7 +77,7 @@ def test_rims_and_the_worst(holed):
     assert len(oddseam.pick(holed, "rim (6, 6, 0)")) == 24
     worst = oddseam.pick(holed, "worst 7 scaled-jacobian")
     quads = holed.elements["quad"]
-    values = oddseam.geometry.quality.quality(holed.nodes[quads.connectivity])["scaled_jacobian"]
+    values = oddseam.geometry.shapes.quality.quality(holed.nodes[quads.connectivity])["scaled_jacobian"]
     first = sum(len(b) for name, b in holed.elements.items() if name == "tri")
     assert set(worst - first) == set(np.argsort(values, kind="stable")[:7])
     with pytest.raises(oddseam.PickError, match="no measure 'beauty'; there are aspect_ratio"):
@@ -154,6 +154,7 @@ def test_what_is_wrong_is_said_with_its_column(text, message):
         oddseam.pick(panel(), text)
 
 
+@pytest.mark.slow
 def test_the_command_counts_lists_draws_and_keeps(run, tmp_path, holed):
     oddseam.write_mesh(holed, tmp_path / "holed.seam")
     said = run("pick", "holed.seam", "rims below 8", "--of", "rims")

@@ -270,7 +270,7 @@ def test_before_and_after_stand_side_by_side_at_one_scale(tmp_path):
 
 
 def test_clipping_keeps_the_half_with_its_area_and_shares_the_new_nodes():
-    from oddseam.geometry.clipping import clip_triangles
+    from oddseam.geometry.exact.clipping import clip_triangles
     from oddseam.geometry.triangles import area_vectors
 
     nodes, triangles = shapes.sphere(32)
@@ -332,6 +332,7 @@ def test_solids_are_drawn_as_whole_elements_behind_a_cut():
         solid_scene(block, np.array([0.0, -1.0, 0.0]), cut="y=9")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["hex", "tet10", "wedge"])
 def test_every_picture_of_a_shell_is_one_of_solids_too(tmp_path, kind):
     block = solids.solid(solids.grid(*[np.linspace(0, 3, 4)] * 3), kind)
@@ -351,6 +352,7 @@ def test_every_picture_of_a_shell_is_one_of_solids_too(tmp_path, kind):
         oddseam.make_picture(bent, tmp_path / "no.png", colour="warp")
 
 
+@pytest.mark.slow
 def test_parts_and_their_thickness_have_colours(tmp_path, run):
     parts = (oddseam.Part("skin", 1, thickness=1.0), oddseam.Part("cap", 7, thickness=4.0))
     sheet = panel(12)

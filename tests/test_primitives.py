@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings, strategies as st
 
-from oddseam.geometry.primitives import PRIMITIVES, Primitive, fit_primitive
+from oddseam.geometry.shapes.primitives import PRIMITIVES, Primitive, fit_primitive
 
 
 def patch(kind: str, random: np.random.Generator, count: int = 150) -> tuple[Primitive, np.ndarray, np.ndarray]:

@@ -11,7 +11,7 @@ import shapes
 from test_regions import contents, deck
 
 import oddseam
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
 
 
 def of_kind(mesh: oddseam.Mesh, kind: str, measure: str) -> np.ndarray:
@@ -66,6 +66,7 @@ def test_a_square_is_nearly_a_grid():
     assert (np.minimum(angle, 90.0 - angle) < 20.0).mean() > 0.85
 
 
+@pytest.mark.slow
 def test_the_cowl_by_quads(mended_cowl):
     new = oddseam.remesh(oddseam.find_features(mended_cowl), size=5.0, quads=True)
     check(new, 5.0)

@@ -10,15 +10,15 @@ import shapes
 from hypothesis import given, settings, strategies as st
 
 import oddseam
-from oddseam.features.borders import with_borders_that_count
+from oddseam.features.edges.leftovers import with_leftovers
+from oddseam.features.edges.ridges import find_ridges
 from oddseam.features.find_features import _skin
 from oddseam.features.kernels import patch_growth
-from oddseam.features.leftovers import with_leftovers
-from oddseam.features.recognition import Recognised, recognised, regions_of
-from oddseam.features.ridges import find_ridges
+from oddseam.features.patches.borders import with_borders_that_count
+from oddseam.features.patches.recognition import Recognised, recognised, regions_of
 from oddseam.geometry.kernels.primitive_fits import fit_surface
-from oddseam.geometry.primitives import PRIMITIVES, Primitive
-from oddseam.remeshing.sheets import cut_into_sheets
+from oddseam.geometry.shapes.primitives import PRIMITIVES, Primitive
+from oddseam.remeshing.surfaces.sheets import cut_into_sheets
 
 Z = np.array([0.0, 0.0, 1.0])
 SOME = {

@@ -13,7 +13,7 @@ from hypothesis import given, settings, strategies as st
 from test_regions import contents, deck
 
 import oddseam
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
 
 
 def area(mesh: oddseam.Mesh) -> float:

@@ -9,8 +9,8 @@ from hypothesis import given, settings, strategies as st
 
 import oddseam
 from oddseam.demo.cowl import cowl_volume
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.quality import quality
+from oddseam.geometry.shapes.quality import quality
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import turn_angles, unit_normals
 
 
@@ -255,6 +255,7 @@ def test_creases_of_a_part_stay_however_rough_or_fine_it_is():
     assert high[:, 0].min() == pytest.approx(16 / 30, abs=1e-9)
 
 
+@pytest.mark.slow
 def test_what_is_beyond_a_limit_is_unmet_with_its_worst_places(run, tmp_path):
     nodes, triangles = shapes.grid_cube(6)
     oddseam.write_mesh(shapes.mesh((nodes * [1, 1, 0.05], triangles), unit="mm"), tmp_path / "plate.seam")
@@ -279,7 +280,7 @@ def test_no_quad_is_warped_beyond_the_limit():
     nodes, triangles = shapes.torus(80, 40)
     made = oddseam.remesh(shapes.mesh((nodes, triangles), unit="mm"), size=0.45, quads=True)
     corners = made.nodes[made.elements["quad"].connectivity]
-    assert oddseam.geometry.quality.quality(corners)["warpage"].max() <= 15.0
+    assert oddseam.geometry.shapes.quality.quality(corners)["warpage"].max() <= 15.0
 
 
 def test_nodes_go_onto_planes_that_were_recognised_in_noise():

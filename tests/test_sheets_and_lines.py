@@ -12,11 +12,11 @@ from shapes import cube, sheet, side_by_side, sphere, torus
 from unions import box
 
 import oddseam
-from oddseam.geometry.crossing_lines import crossing_lines
-from oddseam.geometry.quality import quality
+from oddseam.geometry.exact.crossing_lines import crossing_lines
+from oddseam.geometry.shapes.quality import quality
 from oddseam.geometry.triangles import area_vectors
-from oddseam.mending.caps import with_caps
-from oddseam.mending.joining import held_by
+from oddseam.mending.holes.caps import with_caps
+from oddseam.mending.sewing.joining import held_by
 
 Shape = tuple[np.ndarray, np.ndarray]
 

@@ -36,6 +36,7 @@ def ball() -> oddseam.Mesh:
     return mesh
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("quads", [False, True])
 def test_a_coarse_sphere_gets_ten_times_rounder(quads):
     given = ball()

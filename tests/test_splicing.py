@@ -6,7 +6,7 @@ import numpy as np
 import shapes
 
 import oddseam
-from oddseam.model.editing import edited, merged
+from oddseam.model.editing import Added, edited, merged
 from oddseam.model.groups import Groups
 from oddseam.model.shape import Creases
 from oddseam.model.splicing import extracted, spliced
@@ -39,7 +39,7 @@ def test_what_is_made_of_a_part_comes_last_with_new_ids_and_the_rest_stays():
     ring = np.array([np.roll(t, -t.tolist().index(top))[1:] for t in part.triangulation.triangles[at_top]])
     new = np.column_stack([ring, np.full(len(ring), part.n_nodes)])
     raised = edited(
-        part, drop=at_top, add_nodes=part.nodes[[top]] + [0, 0, 0.5], add_triangles=new, like=at_top, derived=True
+        part, drop=at_top, add=Added(nodes=part.nodes[[top]] + [0, 0, 0.5], triangles=new, like=at_top, derived=True)
     )
     result = spliced(mesh, upper, raised)
     proof = oddseam.prove(result)

@@ -112,6 +112,7 @@ def test_an_opening_across_a_sharp_edge_by_imprint():
     assert bars_are_edges(cut)
 
 
+@pytest.mark.slow
 def test_from_the_command_line(run, tmp_path):
     oddseam.write_mesh(bent_plate(), tmp_path / "plate.seam")
     asked = ["cut", tmp_path / "plate.seam", "--at=10,10,0", "--diameter", "5", "-o", tmp_path / "cut.seam"]

@@ -116,6 +116,7 @@ assert not more, more
 """
 
 
+@pytest.mark.slow
 def test_no_verb_compiles_a_kernel_that_no_drill_did(tmp_path):
     done = subprocess.run(
         [sys.executable, "-c", VERBS, tmp_path / "a.png"],
@@ -127,6 +128,7 @@ def test_no_verb_compiles_a_kernel_that_no_drill_did(tmp_path):
     assert done.returncode == 0, done.stderr
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "words", [("remesh.py", "--facets", "2000"), ("remesh.py", "--help"), ("crossings.py", "--facets", "2000")]
 )

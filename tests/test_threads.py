@@ -36,6 +36,7 @@ VERBS: dict[str, Callable[[oddseam.Mesh], str]] = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("verb", VERBS)
 def test_results_do_not_depend_on_the_number_of_threads(verb, monkeypatch):
     found = set()

@@ -11,6 +11,7 @@ import oddseam
 from oddseam.geometry.triangles import cone_volumes
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", [*range(30), 87, 367, 383, 766, 2501, 5081, 7208, 8363])
 def test_a_random_union_is_closed_clean_and_encloses_what_its_solids_do(seed, tmp_path):
     assert unions.judged(unions.scene(seed), tmp_path) == []

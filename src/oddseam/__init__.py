@@ -65,11 +65,11 @@ if TYPE_CHECKING:
         measure as measure,
         survey as survey,
     )
+    from oddseam.findings.classes.local_lengths import local_lengths as local_lengths
     from oddseam.findings.compare import Comparison as Comparison, compare as compare
-    from oddseam.findings.compare_ids import compare_ids as compare_ids
+    from oddseam.findings.judged.compare_ids import compare_ids as compare_ids
     from oddseam.findings.list_parts import DescribedPart as DescribedPart, list_parts as list_parts
     from oddseam.findings.list_pieces import Piece as Piece, list_pieces as list_pieces
-    from oddseam.findings.local_lengths import local_lengths as local_lengths
     from oddseam.formats import (
         Written as Written,
         as_written as as_written,

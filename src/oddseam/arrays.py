@@ -61,6 +61,11 @@ def places_in_runs(counts: Array) -> Array:
     return np.asarray(np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts))
 
 
+def rows_in(span: slice, index: Array) -> Array:
+    """Where those of some things (k,) that lie in a run of all stand within the run."""
+    return np.asarray(index[(index >= span.start) & (index < span.stop)] - span.start)
+
+
 def check_index(index: Array, size: int, what: str, of: str) -> None:
     """Every entry of ``index`` (rows of it are things) lies in [0, size)."""
     if index.size == 0 or (index.min() >= 0 and index.max() < size):

@@ -1,7 +1,7 @@
 """What a caller gives, as what work can be done on, or refused in one line that names the argument.
 
 Public functions say by their annotations what they take; :func:`checked` holds them to it.  Lists, tuples and arrays
-are as good as one another, and whole numbers are numbers; what is no number, no finite one, or not so many of them, is
+are as good as one another, and whole numbers are numbers; what is not a number, not finite, or not so many of them, is
 refused before anything is done.
 """
 
@@ -34,6 +34,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import BadArgument, Refusal
+from oddseam.progress import steps_of
 
 #: More of anything than somebody means, and than memory holds.
 MOST = 10_000_000
@@ -80,11 +81,15 @@ def checked(function: Callable[P, R]) -> Callable[P, R]:
     Others raise :class:`~oddseam.BadArgument`, in one line with the name of the argument.
     """
     check = Arguments(function)
+    name, is_steered = function.__name__.replace("_", " "), "progress" in check.signature.parameters
 
     @functools.wraps(function)
     def run(*args: P.args, **kwargs: P.kwargs) -> R:
         bound = check.bound(*args, **kwargs)
-        return function(*bound.args, **bound.kwargs)
+        if not is_steered:
+            return function(*bound.args, **bound.kwargs)
+        with steps_of(name, bound.arguments["progress"]) as bound.arguments["progress"]:
+            return function(*bound.args, **bound.kwargs)
 
     return run
 
@@ -211,7 +216,7 @@ def _finite(value: Any, place: str) -> float:
     except OverflowError:
         found = math.inf
     if math.isnan(found):
-        raise _Unlike(place, "is nan, which is no number", True)
+        raise _Unlike(place, "is nan, which is not a number", True)
     if abs(found) > _LARGEST:
         raise _Unlike(place, f"is {_shown(value)}, more than any length or angle", True)
     return found if abs(found) * _LARGEST >= 1.0 else 0.0
@@ -281,6 +286,12 @@ def _wish(hint: Any) -> str:
     return plain.get(hint, f"a {hint.__name__}")
 
 
+def check_share(what: str, value: float, most: float = 0.5) -> None:
+    """Refuse a share of a length that is none, or more than half of it, where both ends would be meant."""
+    if not 0 <= value <= most:
+        raise Refusal(f"{what} {value:g} is not a share from 0 to {most:g}")
+
+
 def check_count(what: str, value: float, *, least: int = 1, most: int = MOST) -> None:
     """Refuse a count that is too small, or that no memory would hold.
 
@@ -292,6 +303,6 @@ def check_count(what: str, value: float, *, least: int = 1, most: int = MOST) ->
         The count, or about what it would come to.
     """
     if not value >= least:
-        raise Refusal(f"{what}: {value:g} are too few; {least} at least are needed")
+        raise Refusal(f"{what}: {value:g} is too few; at least {least} are needed")
     if value > most:
-        raise Refusal(f"{what}: {value:,.0f} are more than {most:,}, which is all that is made at once")
+        raise Refusal(f"{what}: {value:,.0f} is more than the {most:,} that can be made at once")

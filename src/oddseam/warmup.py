@@ -68,9 +68,9 @@ def _do(drill: Callable[[], None]) -> None:
 
 def remeshing() -> None:
     """Remesh a tetrahedron, finer round a corner."""
-    from oddseam.remeshing.net import Fineness
-    from oddseam.remeshing.sheets import cut_into_sheets
-    from oddseam.remeshing.surface import remesh_sheets
+    from oddseam.remeshing.surfaces.net import Fineness
+    from oddseam.remeshing.surfaces.sheets import cut_into_sheets
+    from oddseam.remeshing.surfaces.surface import remesh_sheets
     from oddseam.sizes import SizeField, Zone
 
     nodes, triangles = _TETRAHEDRON
@@ -80,8 +80,8 @@ def remeshing() -> None:
 
 def coarsening() -> None:
     """Coarsen an octahedron."""
-    from oddseam.remeshing.quadric import Bounds, coarsen_sheets
-    from oddseam.remeshing.sheets import cut_into_sheets
+    from oddseam.remeshing.surfaces.quadric import Bounds, coarsen_sheets
+    from oddseam.remeshing.surfaces.sheets import cut_into_sheets
 
     nodes = np.array([[1.0, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]])
     sides = [(0, 1), (1, 2), (2, 3), (3, 0)]
@@ -91,9 +91,9 @@ def coarsening() -> None:
 
 def quads() -> None:
     """Make quads of a square."""
-    from oddseam.remeshing.net import Fineness
-    from oddseam.remeshing.sheets import cut_into_sheets
-    from oddseam.remeshing.surface import remesh_sheets
+    from oddseam.remeshing.surfaces.net import Fineness
+    from oddseam.remeshing.surfaces.sheets import cut_into_sheets
+    from oddseam.remeshing.surfaces.surface import remesh_sheets
     from oddseam.sizes import SizeField
 
     nodes = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]])
@@ -128,10 +128,10 @@ def connectivity() -> None:
 
 def trees() -> None:
     """Ask the trees for what is closest, along a ray, and around; weld two points; lower a size."""
-    from oddseam.geometry.boxtree import BoxTree
-    from oddseam.geometry.rays import RayTree
+    from oddseam.geometry.trees.boxtree import BoxTree
+    from oddseam.geometry.trees.rays import RayTree
+    from oddseam.geometry.trees.winding_tree import WindingTree
     from oddseam.geometry.welding import weld_exact
-    from oddseam.geometry.winding_tree import WindingTree
     from oddseam.sizes.field import SizeField
 
     weld_exact(np.zeros((2, 3)))
@@ -148,7 +148,7 @@ def trees() -> None:
 
 def crossings() -> None:
     """Find a crossing, and judge a pair."""
-    from oddseam.geometry.crossings import crossing_among, crossing_pairs
+    from oddseam.geometry.exact.crossings import crossing_among, crossing_pairs
 
     nodes = np.array([[0.0, 0, 0], [2, 0, 0], [0, 2, 0], [0.5, 0.5, -1], [0.5, 0.5, 1], [3, 3, 0]])
     triangles = np.array([[0, 1, 2], [3, 4, 5]], np.int32)
@@ -157,12 +157,12 @@ def crossings() -> None:
 
 def features() -> None:
     """Find ridges, grow patches, walk through bands and fit a cylinder."""
-    from oddseam.features.bands import Bands
-    from oddseam.features.leftovers import Facets
-    from oddseam.features.recognition import recognised
-    from oddseam.features.ridges import find_ridges
+    from oddseam.features.edges.bands import Bands
+    from oddseam.features.edges.leftovers import Facets
+    from oddseam.features.edges.ridges import find_ridges
+    from oddseam.features.patches.recognition import recognised
     from oddseam.geometry.kernels.primitive_fits import fit_surface
-    from oddseam.geometry.primitives import Primitive, measured_each
+    from oddseam.geometry.shapes.primitives import Primitive, measured_each
 
     points = np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1], [-1, 0, 0], [0, -1, 0]])
     fit_surface(1, np.array([0.1, 0, 0, 0, 0, 1, 1, 0]), points, 1e-3, 3)
@@ -184,7 +184,7 @@ def features() -> None:
 
 def polygons() -> None:
     """Fill a loop of edges, and cut a polygon into triangles."""
-    from oddseam.geometry.polygons import triangulate_polygons
+    from oddseam.geometry.shapes.polygons import triangulate_polygons
     from oddseam.mending.kernels.loop_triangles import triangulate_loop
 
     p = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]])

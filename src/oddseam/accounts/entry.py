@@ -113,9 +113,9 @@ class Loss:
     def text(self) -> str:
         """One line for a reader."""
         if self.place is None:
-            far = "nothing given is off"
+            far = "nothing given was lost or moved"
         else:
-            far = f"what was given is {self.farthest:.3g} off at most, at {point_text(self.place)}"
+            far = f"the result is up to {self.farthest:.3g} away from what was given, at {point_text(self.place)}"
         grown = f"area {_change(self.area, self.of_area)}"
         grown += "" if self.volume is None else f", volume {_change(self.volume, self.of_volume)}"
         return f"{far}; {grown} ({self.facets:,} changed facets measured)"

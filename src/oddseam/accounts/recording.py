@@ -12,6 +12,7 @@ from typing import Any, ParamSpec, Protocol, TypeVar
 from oddseam._version import VERSION
 from oddseam.accounts.entry import Account, Entry, Loss, Outcome
 from oddseam.inputs import Arguments
+from oddseam.progress import silent, steps_of
 
 logger = logging.getLogger(__name__)
 
@@ -91,12 +92,16 @@ def recorded(
                 name: _plain(value) for name, value in list(bound.arguments.items())[1:] if name not in _UNRECORDED
             }
             start = time.perf_counter()
-            result, outcome = function(*bound.args, **bound.kwargs)
-            if loss is not None and outcome.loss is None:
-                outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
-            outcome = outcome.with_notes(result.gone_since(mesh))
-            if judge is not None:
-                outcome = replace(outcome, unmet=(*outcome.unmet, *judge(mesh, result)))
+            with steps_of(operation, bound.arguments.get("progress", silent)) as told:
+                if "progress" in bound.arguments:
+                    bound.arguments["progress"] = told
+                result, outcome = function(*bound.args, **bound.kwargs)
+                told("measuring what was lost", 0.98)
+                if loss is not None and outcome.loss is None:
+                    outcome = outcome.with_loss(loss(mesh, result, bound.arguments))
+                outcome = outcome.with_notes(result.gone_since(mesh))
+                if judge is not None:
+                    outcome = replace(outcome, unmet=(*outcome.unmet, *judge(mesh, result)))
             entry = Entry(
                 operation=operation,
                 settings=settings,

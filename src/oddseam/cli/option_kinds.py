@@ -52,14 +52,14 @@ def number(text: str) -> float:
     except ValueError:
         value = math.nan
     if not math.isfinite(value) or "_" in text:
-        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is no number")
+        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is not a number")
     return value
 
 
 def whole(text: str) -> int:
     """A whole number."""
     if not re.fullmatch(r"[-+]?\d+", text):
-        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is no whole number")
+        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is not a whole number")
     return int(text)
 
 
@@ -77,7 +77,7 @@ def point(text: str) -> tuple[float, float, float]:
     """Three numbers with commas between; brackets round them do no harm."""
     found = numbers(text.strip().removeprefix("(").removesuffix(")"))
     if len(found) != 3:
-        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is no point: three numbers are wanted, X,Y,Z")
+        raise ArgumentTypeError(f"{text[:_SHOWN]!r} is not a point: three numbers are wanted, X,Y,Z")
     return found[0], found[1], found[2]
 
 
@@ -85,7 +85,7 @@ def points(text: str) -> list[tuple[float, ...]]:
     """Points, one after the other."""
     found = numbers(text)
     if len(found) % 3:
-        raise ArgumentTypeError(f"{text[:_SHOWN]!r}: points are wanted, each of three numbers")
+        raise ArgumentTypeError(f"{text[:_SHOWN]!r}: say points, each of three numbers")
     return [found[k : k + 3] for k in range(0, len(found), 3)]
 
 

@@ -12,7 +12,7 @@ _OVERWRITE = "allow the output to be the input"
 
 
 class Options:
-    """Adds options to a parser, but for those that it has already."""
+    """Adds options to a parser, except for those that it has already."""
 
     def __init__(self, parser: argparse.ArgumentParser, title: str) -> None:
         self._group = parser.add_argument_group(title)

@@ -19,6 +19,7 @@ from oddseam.errors import Refusal
 from oddseam.formats import format_of
 from oddseam.operations import Operation
 from oddseam.picks.on_skin import has_skin_alone
+from oddseam.progress import told_to
 
 
 def run(operation: Operation, args: argparse.Namespace) -> int:
@@ -30,15 +31,20 @@ def run(operation: Operation, args: argparse.Namespace) -> int:
             raise Refusal("say -o FILE to write the result, or --preview to see what would become of it")
         if output is not None:
             check_output(output)
+    with shown() as progress, told_to(progress):
+        return _run(operation, args)
+
+
+def _run(operation: Operation, args: argparse.Namespace) -> int:
+    """What is done while progress is shown."""
+    returns, output = operation.signature.returns, getattr(args, "output", None)
     values = _values(operation, args)
     show = getattr(oddseam, operation.shows) if operation.shows else None
     if returns == "Mesh" and show is not None and output is None and has_skin_alone(values["mesh"]):
         print("of the outer faces of its solids:", file=sys.stderr)
         values["mesh"] = oddseam.skin(values["mesh"])
     function = operation.load() if show is None or returns == "Mesh" else show
-    with shown() as progress:
-        steered = any(parameter.name == "progress" for parameter in operation.signature.parameters)
-        result = function(**values, **({"progress": progress} if steered else {}))
+    result = function(**values)
     if returns == "Mesh":
         result = with_numbers(with_property(result, args), values["mesh"], args)
     if getattr(args, "picture", None) is not None:

@@ -14,10 +14,10 @@ from rich.markup import escape
 from rich.table import Table
 
 import oddseam
-from oddseam.findings.qualities import quality_rows
-from oddseam.findings.quality_pairs import QualityPair, quality_pairs
+from oddseam.findings.judged.qualities import quality_rows
+from oddseam.findings.judged.quality_pairs import QualityPair, quality_pairs
 from oddseam.formats.write_mesh import Written
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.shapes.quality import MORE_IS_WORSE
 
 _STYLE = {"fault": "bold red", "warning": "yellow", "note": "dim"}
 

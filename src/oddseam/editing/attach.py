@@ -5,30 +5,32 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.editing.acceptance import said, worst_taken
-from oddseam.editing.paths import with_path
-from oddseam.editing.seams import run_near
+from oddseam.arrays import Array, point_text
+from oddseam.editing.lines.paths import with_path
+from oddseam.editing.lines.seams import run_near
+from oddseam.editing.zones.acceptance import said, worst_taken
 from oddseam.errors import Refusal
-from oddseam.features.small import Small
-from oddseam.features.strips import Fold, either_way
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.features.edges.strips import Fold, either_way
+from oddseam.features.patches.small import Small
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
+from oddseam.geometry.tolerances import SNAP
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
-from oddseam.inputs import PointLike
+from oddseam.inputs import PointLike, check_share
 from oddseam.model import Mesh
 from oddseam.model.connectivity import label_components
 from oddseam.model.loss import kept_shape
+from oddseam.model.origins import nodes_in
 from oddseam.model.prove import worse
-from oddseam.remeshing.merging import merge
-
-#: A node of the edge this near to one of the face, over the length of edges, goes to that.
-_SNAP = 0.25
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.merging import merge
 
 
 @recorded(loss=kept_shape, judge=judge_touched)
-def attach(mesh: Mesh, *, near: PointLike, distance: float) -> tuple[Mesh, Outcome]:
+def attach(
+    mesh: Mesh, *, near: PointLike, distance: float, snap: float | None = None, progress: Progress = silent
+) -> tuple[Mesh, Outcome]:
     """Attach a free edge to the face beside it, as a T-joint.
 
     The face gets nodes and edges along it.
@@ -40,6 +42,10 @@ def attach(mesh: Mesh, *, near: PointLike, distance: float) -> tuple[Mesh, Outco
         The rim with the node nearest to this point; its run of nodes that are within reach of another face.
     distance : float
         How far the nodes of the edge may be from the face, and go to it.
+    snap : float, optional
+        A node of the edge this near to one of the face, over the length of edges there, goes to that; 0.15 by
+        default.
+    progress : callable, optional
 
     Returns
     -------
@@ -71,12 +77,14 @@ def attach(mesh: Mesh, *, near: PointLike, distance: float) -> tuple[Mesh, Outco
     (6, 1)
     """
     if not 0 < distance < np.inf:
-        raise Refusal(f"distance {distance} is no length")
-    run, closed, placed, normals, elements = _run_on_face(mesh, np.array(near, float), distance)
+        raise Refusal(f"distance {distance} is not a length")
+    snap = SNAP if snap is None else snap
+    check_share("snap", snap)
+    run, closed, placed, normals, elements = _run_on_face(mesh, np.array(near, float), distance, snap)
     at = point_text(mesh.nodes[run].mean(axis=0))
     made, chain, zones, worst = with_path(mesh, placed, normals, mesh.element_ids[elements], closed=closed)
-    row, missing = IdIndex(made.node_ids).of(mesh.node_ids[run])
-    if missing.any():
+    row = nodes_in(mesh, made)[run]
+    if (row < 0).any():
         raise Refusal(f"the edge at {at} belongs to what would be meshed anew; is it on the face already?")
     steps = np.linalg.norm(np.diff(made.nodes[chain], axis=0), axis=1)
     most, snap = 2.0 * distance + float(steps.max()), 0.5 * float(steps.min())
@@ -113,7 +121,7 @@ def _farthest(points: Array, fold: Fold) -> float:
     return float(np.linalg.norm(place - points[fold.ends[is_node, 1, 0]], axis=1).max())
 
 
-def _run_on_face(mesh: Mesh, near: Array, distance: float) -> tuple[Array, bool, Array, Array, Array]:
+def _run_on_face(mesh: Mesh, near: Array, distance: float, snap: float) -> tuple[Array, bool, Array, Array, Array]:
     """Nodes of a rim near to another face, whether all round; their places on it, its normals and elements there."""
     c = mesh.connectivity
     if not c.n_rims:
@@ -136,18 +144,18 @@ def _run_on_face(mesh: Mesh, near: Array, distance: float) -> tuple[Array, bool,
     k = int(np.argmin(np.linalg.norm(mesh.nodes[nodes] - near, axis=1)))
     if away[k] > distance:
         raise Refusal(
-            f"the edge is {away[k]:.4g} off the next face at {point_text(mesh.nodes[nodes[k]])}, and the distance "
-            f"{distance:g}"
+            f"the edge is {away[k]:.4g} away from the nearest face at {point_text(mesh.nodes[nodes[k]])}, more than "
+            f"the distance of {distance:g}"
         )
     its = run_near(away <= distance, k, rim.closed)
     if len(its) < 2:
-        raise Refusal(f"only one node of the edge at {point_text(mesh.nodes[nodes[k]])} is as near as {distance:g}")
-    placed, rows = _snapped(mesh, nodes[its], placed[its], rows[its], distance)
+        raise Refusal(f"only one node of the edge at {point_text(mesh.nodes[nodes[k]])} lies within {distance:g}")
+    placed, rows = _snapped(mesh, nodes[its], placed[its], rows[its], distance, snap)
     closed = rim.closed and len(its) == len(nodes)
     return nodes[its], closed, placed, unit_normals(mesh.nodes[t.triangles[rows]]), t.element[rows]
 
 
-def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, distance: float) -> tuple[Array, Array]:
+def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, distance: float, snap: float) -> tuple[Array, Array]:
     """Places on triangles, those near to a corner at that, unless two would come to one or a node would go too far."""
     corners = mesh.nodes[mesh.triangulation.triangles[rows]]
     size = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).mean(axis=1)
@@ -157,5 +165,5 @@ def _snapped(mesh: Mesh, nodes: Array, placed: Array, rows: Array, distance: flo
     at = corners[k, nearest]
     _, which, count = np.unique(at, axis=0, return_inverse=True, return_counts=True)
     reach = np.linalg.norm(at - mesh.nodes[nodes], axis=1) <= distance
-    near = (away[k, nearest] <= _SNAP * size) & (count[which.ravel()] == 1) & reach
+    near = (away[k, nearest] <= snap * size) & (count[which.ravel()] == 1) & reach
     return np.where(near[:, None], at, placed), rows

@@ -9,13 +9,14 @@ from oddseam.arrays import IdIndex, point_text
 from oddseam.editing.cut import cut
 from oddseam.editing.list_openings import nearest_rim, rim_row
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
 from oddseam.inputs import NumbersLike, PointLike, PointsLike
 from oddseam.mending.fill import fill
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.loss import changed_shape
+from oddseam.progress import Progress, silent
 
 #: Least over largest radius of an opening that counts as round.
 _ROUND = 0.9
@@ -31,6 +32,7 @@ def change_openings(
     diameter: float | None = None,
     rim_nodes: int | None = None,
     collars: NumbersLike = (),
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Move round openings, or change their diameter or nodes on the rim.
 
@@ -38,7 +40,8 @@ def change_openings(
     ----------
     mesh : Mesh
     near : (x, y, z) or a sequence of such, optional
-        The closed rim nearest to each point; all round openings without.  The outer border of a sheet is none.
+        The closed rim nearest to each point; all round openings without.  The outer border of a sheet does not
+        count as one.
     below : float, optional
         Only openings with a smaller diameter.
     to : (x, y, z), optional
@@ -49,6 +52,7 @@ def change_openings(
         So many nodes on the rim; as many as it has without.
     collars : sequence of float
         Widths of rings of regular elements round the rim, see ``cut``.
+    progress : callable, optional
 
     Returns
     -------
@@ -80,18 +84,25 @@ def change_openings(
     if to is not None and len(chosen) > 1:
         raise Refusal(f"{len(chosen):,} openings are meant, and only one can be moved to a place")
     steps: list[Step] = []
-    for node in chosen:
+    for number, node in enumerate(chosen, start=1):
+        progress(f"opening {number} of {len(chosen)}", (number - 1) / len(chosen))
         own = _rim_with(mesh, node)
         rim = rim_row(mesh, own)
-        closed = fill(mesh, near=point_of(mesh.nodes[own.nodes[0]]))
-        opened = cut(
-            closed,
-            at=rim.centre if to is None else to,
-            direction=rim.axis if to is None else None,
-            diameter=rim.diameter if diameter is None else diameter,
-            rim_nodes=rim.rim_nodes if rim_nodes is None else rim_nodes,
-            collars=collars,
-        )
+        try:
+            closed = fill(mesh, near=point_of(mesh.nodes[own.nodes[0]]))
+            opened = cut(
+                closed,
+                at=rim.centre if to is None else to,
+                direction=rim.axis if to is None else None,
+                diameter=rim.diameter if diameter is None else diameter,
+                rim_nodes=rim.rim_nodes if rim_nodes is None else rim_nodes,
+                collars=collars,
+            )
+        except Refusal as refusal:
+            if len(chosen) == 1:
+                raise
+            which = f"the opening of diameter {rim.diameter:.6g} at {point_text(rim.centre)} cannot be changed"
+            raise Refusal(f"{which} ({refusal}); leave it out with `near` or `below`") from None
         changed = _with_rim_ids(mesh, own, opened, rim.centre if to is None else to)
         steps.append(Step("change", 1, 0.0, f"opening of diameter {rim.diameter:.6g}", (rim.centre,)))
         steps += [*closed.account.last.outcome.steps, *opened.account.last.outcome.steps]

@@ -15,10 +15,11 @@ from oddseam.model.fresh_ids import fresh_ids, taken_ids, taken_numbers
 from oddseam.model.held_back import held_back
 from oddseam.model.loss import kept_shape
 from oddseam.model.shape import Creases
+from oddseam.progress import Progress, silent
 
 
 @recorded(loss=kept_shape)
-def combine(mesh: Mesh, other: Mesh) -> tuple[Mesh, Outcome]:
+def combine(mesh: Mesh, other: Mesh, *, progress: Progress = silent) -> tuple[Mesh, Outcome]:
     """Put another mesh beside a mesh, in one; nothing is joined yet.
 
     Parameters
@@ -28,6 +29,7 @@ def combine(mesh: Mesh, other: Mesh) -> tuple[Mesh, Outcome]:
     other : Mesh
         Its ids stay where they are free, else all of them go above the highest; so do the ids of its parts.  Of a deck
         only nodes, elements, parts and groups come along: the account lists what does not.
+    progress : callable, optional
 
     Raises
     ------

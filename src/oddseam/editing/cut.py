@@ -9,23 +9,24 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import Try, best_with_borders, margins, said, worst_of
-from oddseam.editing.chart import Chart, unit
-from oddseam.editing.filling_in import Insert
-from oddseam.editing.imprinted_lines import brought_to, with_line
-from oddseam.editing.ligament import NoRoom, zone_with_room
-from oddseam.editing.met_lines import met_by_lines
-from oddseam.editing.outline import Outline, rectangular_outline, round_outline, slotted_outline
-from oddseam.editing.part_borders import moved_borders
-from oddseam.editing.zone import Zone, surface_at
+from oddseam.editing.lines.imprinted_lines import brought_to, with_line
+from oddseam.editing.lines.met_lines import met_by_lines
+from oddseam.editing.lines.part_borders import moved_borders
+from oddseam.editing.openings.ligament import NoRoom, Outlined, zone_with_room
+from oddseam.editing.openings.outline import Outline, rectangular_outline, round_outline, slotted_outline
+from oddseam.editing.zones.acceptance import Try, best_with_borders, margins, said, worst_of
+from oddseam.editing.zones.chart import Chart, unit
+from oddseam.editing.zones.filling_in import Insert
+from oddseam.editing.zones.zone import Zone, surface_at
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
 from oddseam.inputs import NumbersLike, PointLike, as_wanted
 from oddseam.model import Mesh
-from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
 from oddseam.model.lost_names import part_areas
+from oddseam.model.origins import new_elements
+from oddseam.progress import Progress, silent
 
 #: Sine of the flattest angle between the direction and the surface.
 _FLATTEST = 0.35
@@ -52,6 +53,7 @@ def cut(
     rim_nodes: int | None = None,
     collars: NumbersLike = (),
     split_lines: bool = False,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Cut a round, slotted or rectangular opening, or a table of many.
 
@@ -79,6 +81,7 @@ def cut(
         Widths of rings of regular elements round the rim, the inmost first.
     split_lines : bool
         Whether line elements that the opening crosses are split and go on to the rim; what lies within it goes.
+    progress : callable, optional
 
     Returns
     -------
@@ -172,7 +175,8 @@ def _opened(mesh: Mesh, asked: _Opening, split_lines: bool) -> tuple[Mesh, Outco
         if axis @ normal < _FLATTEST:
             off, least = (np.degrees(np.arcsin(sine)) for sine in (axis @ normal, _FLATTEST))
             raise Refusal(
-                f"at {point_text(point)} the direction is {off:.0f} degrees off the surface; {least:.0f} are needed"
+                f"at {point_text(point)} the direction meets the surface at {off:.0f} degrees; at least {least:.0f} "
+                "are needed"
             )
     widest = next((value for value in (diameter, width) if value is not None), 0.0)
     if ahead is None:
@@ -185,15 +189,15 @@ def _opened(mesh: Mesh, asked: _Opening, split_lines: bool) -> tuple[Mesh, Outco
     outline = _outline(asked.kind, diameter, length, width, asked.rim_nodes, size).turned(asked.angle)
     outer = outline.ring(sum(widths))
     what = f"the opening ({outline.name}{', with its collars' if widths else ''})"
+    put_in = Outlined(what, outer, outline.points)
 
     def tries(keeps_borders: bool) -> Iterator[Try]:
         grown, missed = 1.0, np.zeros((0, 2))
         step = float(np.linalg.norm(outer - np.roll(outer, 1, axis=0), axis=1).mean())
         for margin in margins(size, step):
             zone = zone_with_room(
-                mesh, chart, element, margin * grown, outer, outline.points, what=what, split_lines=split_lines,
-                keeps_borders=keeps_borders,
-            )  # fmt: skip
+                mesh, chart, element, margin * grown, put_in, split_lines=split_lines, keeps_borders=keeps_borders
+            )
             grown = max(grown, zone.size / size)
             missed = outer[chart.lifted(outer, zone.local.nodes, zone.triangles)[1] < 0]
             if not len(missed):  # else with more around it there may be room
@@ -203,9 +207,13 @@ def _opened(mesh: Mesh, asked: _Opening, split_lines: bool) -> tuple[Mesh, Outco
             raise Refusal(f"there is no surface, or it is too steep or folded, beneath the outline at {at}")
 
     far = float(np.linalg.norm(point - place))
-    moved = (f"the middle was {far:.4g} off the surface, and is at {point_text(point)}",) if far > _OFF * size else ()
+    moved = (
+        (f"the middle lay {far:.4g} off the surface, and was moved to {point_text(point)}",)
+        if far > _OFF * size
+        else ()
+    )
     try:
-        (made, which, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
+        (made, which, _, worst), stays = best_with_borders(mesh, tries, f"round the opening at {point_text(point)}")
     except NoRoom as refusal:
         if refusal.bound not in ("sharp edge", "crease"):
             raise
@@ -215,7 +223,7 @@ def _opened(mesh: Mesh, asked: _Opening, split_lines: bool) -> tuple[Mesh, Outco
         if widths:
             raise Refusal(f"{refusal}; without collars it can go across the sharp edges there") from None
         made, zone, worst, crossings = across
-        note = f"the rim goes across a {refusal.bound}, with {crossings:,} more nodes on such"
+        note = f"the rim crosses a {refusal.bound}, with {crossings:,} more nodes there"
         return made, _outcome(mesh, made, point, zone, outline, widths, worst).with_notes((*moved, note))
     parts = np.unique(which.zone.local.element_part[which.zone.elements])
     borders = () if stays else moved_borders(mesh, part_areas(made) - part_areas(mesh), parts)
@@ -262,13 +270,13 @@ def _middle_on(place: Array, point: Array, normal: Array, widest: float) -> Arra
         return point
     if beside > _BESIDE * widest:
         raise Refusal(
-            f"the middle {point_text(place)} lies {beside:.4g} beside the surface, whose nearest place is "
-            f"{point_text(point)}: an edge, or the rim of a larger opening"
+            f"the middle {point_text(place)} lies {beside:.4g} away from the surface, beyond its edge: the "
+            f"nearest place is {point_text(point)}, on an edge or the rim of a larger opening"
         )
     if np.linalg.norm(up) > widest:
         raise Refusal(
-            f"the middle {point_text(place)} is {np.linalg.norm(up):.4g} off the surface, and the opening less wide: "
-            "say the direction that brings it there, or a place nearer to it"
+            f"the middle {point_text(place)} is {np.linalg.norm(up):.4g} off the surface, more than the opening is "
+            "wide: say the direction that leads to it, or a place nearer to it"
         )
     return np.asarray(place + up) if beside > _OFF * widest else point
 
@@ -330,6 +338,6 @@ def _outcome(
     steps = (
         Step("cut", len(outline.points), 0.0, f"nodes on the rim, {outline.name}; {len(widths)} collar(s)", place),
         Step("take out", len(zone.elements), 0.0, f"elements, worst: {said(before)}"),
-        Step("mesh anew", new, 0.0, f"elements, worst but the collars: {said(worst)}"),
+        Step("mesh anew", new, 0.0, f"elements; worst outside the collars: {said(worst)}"),
     )
     return Outcome(steps, (), ())

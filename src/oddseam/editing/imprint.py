@@ -6,21 +6,23 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
-from oddseam.editing.acceptance import said, worst_taken
-from oddseam.editing.chart import Chart, unit
-from oddseam.editing.imprinted_lines import brought_to, with_line
+from oddseam.editing.lines.imprinted_lines import brought_to, with_line
+from oddseam.editing.lines.part_borders import moved_borders
+from oddseam.editing.lines.paths import with_path
 from oddseam.editing.list_openings import nearest_rim
-from oddseam.editing.part_borders import moved_borders
-from oddseam.editing.paths import with_path
+from oddseam.editing.zones.acceptance import said, worst_taken
+from oddseam.editing.zones.chart import Chart, unit
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
 from oddseam.inputs import PointLike, PointsLike, check_count
 from oddseam.model import Creases, Mesh
-from oddseam.model.editing import joint_creases, new_elements
+from oddseam.model.editing import joint_creases
 from oddseam.model.loss import changed_shape
 from oddseam.model.lost_names import part_areas
+from oddseam.model.origins import new_elements
 from oddseam.model.shape import CREASE_KINDS
+from oddseam.progress import Progress, silent
 
 #: Parts whose area changes by less, as a share of all, have kept it.
 _SAME_AREA = 1e-6
@@ -44,6 +46,7 @@ def imprint(
     direction: PointLike | None = None,
     count: int | None = None,
     split_lines: bool = False,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Imprint a line, a circle or the rim of another mesh as nodes.
 
@@ -70,6 +73,7 @@ def imprint(
         So many points, evenly spaced along the line, instead of those given.
     split_lines : bool
         Whether line elements that the line crosses are split there; within an opening they go.
+    progress : callable, optional
 
     Returns
     -------
@@ -167,7 +171,7 @@ def _line(
 def _circle(centre: Array, axis: PointLike, radius: float, count: int) -> Array:
     """Points on a circle, (count, 3)."""
     if not radius > 0:
-        raise Refusal(f"a circle of radius {radius:g} is none")
+        raise Refusal(f"the radius of a circle must be positive, and is {radius:g}")
     check_count("points of the circle", count, least=3, most=_MOST)
     turn = np.arange(count) * 2.0 * np.pi / count
     return Chart.along(centre, unit(axis, "axis")).raised(radius * np.column_stack([np.cos(turn), np.sin(turn)]))

@@ -7,21 +7,24 @@ from typing import NamedTuple
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.editing.acceptance import said, worst_of
-from oddseam.editing.chart import Chart, unit
-from oddseam.editing.profile import wall_profile
+from oddseam.arrays import Array, point_text
+from oddseam.editing.openings.profile import wall_profile
+from oddseam.editing.zones.acceptance import said, worst_of
+from oddseam.editing.zones.chart import Chart, unit
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
+from oddseam.geometry.edge_keys import edges_of_triangles
 from oddseam.geometry.triangles import area_vectors
 from oddseam.inputs import PointLike
 from oddseam.model import Mesh
-from oddseam.model.editing import edited, new_elements, parted
+from oddseam.model.editing import Added, edited, parted
 from oddseam.model.loss import changed_shape
+from oddseam.model.origins import elements_in, new_elements, nodes_in
 from oddseam.model.prove import worse
 from oddseam.model.splicing import extracted
 from oddseam.picks import selected
+from oddseam.progress import Progress, silent
 
 #: The region is seen along the direction under no flatter angle than of this sine.
 _STEEP = 0.2
@@ -45,6 +48,7 @@ def lift(
     rounding: float = 0.0,
     direction: PointLike | None = None,
     rows: int | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Raise picked elements, or sink them, with a wall round them.
 
@@ -63,12 +67,13 @@ def lift(
         The mean normal of what is picked without.
     rows : int, optional
         Of elements on the wall, beneath the rounding; as many as the elements there are fine without.
+    progress : callable, optional
 
     Returns
     -------
     Mesh
-        The lifted elements keep their ids, and their shape but for what taper and rounding take; the wall has new ones
-        in the same part.  Everything else stays to the last bit.
+        The lifted elements keep their ids, and their shape except for what taper and rounding take; the wall has new
+        ones in the same part.  Everything else stays to the last bit.
 
     Raises
     ------
@@ -104,9 +109,9 @@ def lift(
     new, walls = _built(mesh, elements, region, chart, loops, profile, top)
     faults = worse(new, mesh)
     if faults:
-        raise Refusal(f"what is lifted at {point_text(chart.origin)} would not be sound: {'; '.join(faults)}")
+        raise Refusal(f"what is lifted at {point_text(chart.origin)} would have faults: {'; '.join(faults)}")
     before = worst_of(mesh, elements)
-    row = np.flatnonzero(np.isin(new.element_ids, region.element_ids))
+    row = np.flatnonzero(elements_in(new, region) >= 0)
     fresh = new_elements(new, mesh)
     move = float(np.linalg.norm(top - region.nodes, axis=1).max())
     place = (point_of(chart.origin),)
@@ -124,10 +129,8 @@ def _check(mesh: Mesh, elements: Array) -> None:
     inside = np.zeros(mesh.n_elements, bool)
     inside[elements] = True
     mine, others = np.zeros(mesh.n_nodes, bool), np.zeros(mesh.n_nodes, bool)
-    at = 0
-    for name, block in mesh.elements.items():
-        chosen = inside[at : at + len(block)]
-        at += len(block)
+    for name, block, span in mesh.blocks():
+        chosen = inside[span]
         if chosen.any() and name not in ("tri", "quad"):
             raise Refusal(f"only tri and quad elements can be lifted; the pick has {int(chosen.sum()):,} {name}")
         mine[block.connectivity[chosen]] = True
@@ -198,7 +201,7 @@ def _top(region: Mesh, chart: Chart, loops: list[_Loop], end: Array) -> Array:
     free = np.flatnonzero(~fixed)
     if end[0] and len(free):
         t = region.triangulation.triangles
-        ends = np.unique(np.sort(np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2), axis=1), axis=0)
+        ends = np.unique(np.sort(edges_of_triangles(t).reshape(-1, 2), axis=1), axis=0)
         weight = 1.0 / np.maximum(np.linalg.norm(flat[ends[:, 1]] - flat[ends[:, 0]], axis=1), 1e-300)
         rows, columns = np.concatenate([ends, ends[:, ::-1]]).T
         links = coo_array((np.tile(weight, 2), (rows, columns)), shape=(len(flat), len(flat))).tocsr()
@@ -235,7 +238,7 @@ def _built(
     mesh: Mesh, elements: Array, region: Mesh, chart: Chart, loops: list[_Loop], profile: Array, top: Array
 ) -> tuple[Mesh, int]:
     """The mesh with the region on top of its walls, and how many elements these have."""
-    of, _ = IdIndex(mesh.node_ids).of(region.node_ids)
+    of = nodes_in(region, mesh)
     border = np.concatenate([loop.nodes for loop in loops])
     copy = np.full(region.n_nodes, -1)
     copy[border] = np.arange(len(border))
@@ -263,6 +266,6 @@ def _built(
     like = elements[np.concatenate([loop.elements for loop in loops for _ in profile[1:]])]
     added = np.concatenate([np.zeros((0, 3)), *points])
     if "quad" in region.elements:
-        return edited(new, add_nodes=added, add_quads=wall, like=like), len(wall)
+        return edited(new, add=Added(nodes=added, quads=wall, like=like)), len(wall)
     triangles = np.concatenate([wall[:, [0, 1, 2]], wall[:, [0, 2, 3]]])
-    return edited(new, add_nodes=added, add_triangles=triangles, like=np.tile(like, 2)), len(triangles)
+    return edited(new, add=Added(nodes=added, triangles=triangles, like=np.tile(like, 2))), len(triangles)

@@ -8,15 +8,16 @@ import numpy as np
 
 from oddseam.errors import Refusal
 from oddseam.features.find_features import find_features
-from oddseam.findings.finding import point_of
-from oddseam.findings.rim_shapes import rim_shape
-from oddseam.geometry.loops import circle_of
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.classes.rim_shapes import rim_shape
+from oddseam.geometry.shapes.loops import circle_of
 from oddseam.geometry.triangles import area_vectors
 from oddseam.inputs import PointLike, checked
 from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 from oddseam.model.connectivity import Rim
 from oddseam.model.skin import has_solids, skin
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -53,7 +54,7 @@ class Opening:
 
 
 @checked
-def list_openings(mesh: Mesh) -> Listing[Opening]:
+def list_openings(mesh: Mesh, *, progress: Progress = silent) -> Listing[Opening]:
     """List the openings: rims of shells, and holes through solids.
 
     Closed rims are listed, and cylindrical patches that are holes: of solids, and of a mesh with patches.
@@ -62,6 +63,7 @@ def list_openings(mesh: Mesh) -> Listing[Opening]:
     ----------
     mesh : Mesh
         See ``find_features`` for patches.  Of solids the skin is looked at.
+    progress : callable, optional
 
     Returns
     -------

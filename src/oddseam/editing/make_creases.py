@@ -8,15 +8,16 @@ from typing import Any
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.editing.chosen_creases import Which, chosen_creases
+from oddseam.editing.lines.chosen_creases import Which, chosen_creases
 from oddseam.errors import Refusal
-from oddseam.features.bounding import with_creases
-from oddseam.features.chains import creases_of
-from oddseam.features.drawing import drawn
-from oddseam.features.tidying import tidied
-from oddseam.findings.finding import point_of
+from oddseam.features.edges.chains import creases_of
+from oddseam.features.edges.drawing import drawn
+from oddseam.features.edges.tidying import tidied
+from oddseam.features.patches.bounding import with_creases
+from oddseam.findings.classes.finding import point_of
 from oddseam.inputs import IdsLike, PointsLike
 from oddseam.model import Creases, Groups, Mesh
+from oddseam.progress import Progress, silent
 
 
 @recorded()
@@ -31,6 +32,7 @@ def make_creases(
     loops: float = 0.0,
     even: bool = False,
     names: Mapping[str, str] | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Draw, erase, tidy up and name creases; the command lists them too.
 
@@ -64,6 +66,7 @@ def make_creases(
     names : mapping of str to str, optional
         Name creases, given as for ``erase``: a group of their nodes, which lasts through remeshing and is written to
         decks; what was in a group of that name before goes.
+    progress : callable, optional
 
     Raises
     ------

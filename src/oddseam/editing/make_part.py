@@ -11,10 +11,13 @@ from oddseam.editing.name_parts import check_name
 from oddseam.model import Elements, Mesh
 from oddseam.model.fresh_ids import highest_number
 from oddseam.picks import selected
+from oddseam.progress import Progress, silent
 
 
 @recorded()
-def make_part(mesh: Mesh, pick: str, *, name: str, boundary: str | None = None) -> tuple[Mesh, Outcome]:
+def make_part(
+    mesh: Mesh, pick: str, *, name: str, boundary: str | None = None, progress: Progress = silent
+) -> tuple[Mesh, Outcome]:
     """Make a part of what is picked.
 
     Thickness and material are those of the part that most of it lies in.
@@ -28,6 +31,7 @@ def make_part(mesh: Mesh, pick: str, *, name: str, boundary: str | None = None) 
         Of the new part, which gets an id above the highest.
     boundary : str, optional
         Its kind of boundary: wall, inlet, outlet, symmetry, or a word of your own.
+    progress : callable, optional
 
     Raises
     ------
@@ -52,10 +56,9 @@ def make_part(mesh: Mesh, pick: str, *, name: str, boundary: str | None = None) 
     part = dataclasses.replace(mesh.parts[most], name=name, id=new_id, boundary=boundary or mesh.parts[most].boundary)
     number = mesh.element_part.copy()
     number[chosen] = len(mesh.parts)
-    elements, at = {}, 0
-    for kind, block in mesh.elements.items():
-        elements[kind] = Elements(block.connectivity, block.ids, number[at : at + len(block)])
-        at += len(block)
+    elements = {}
+    for kind, block, span in mesh.blocks():
+        elements[kind] = Elements(block.connectivity, block.ids, number[span])
     new = dataclasses.replace(mesh, parts=(*mesh.parts, part), elements=elements)
     emptied = [one.name for one in mesh.parts if one not in new.parts_used and one in mesh.parts_used]
     notes = (f"no element is left in: {', '.join(map(repr, emptied))}",) if emptied else ()

@@ -6,9 +6,9 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
-from oddseam.editing.node_changes import complaints, elements_round, row_of
-from oddseam.editing.resting import Surroundings
-from oddseam.findings.finding import point_of
+from oddseam.editing.nodes.node_changes import complaints, elements_round, row_of
+from oddseam.editing.zones.resting import Surroundings
+from oddseam.findings.classes.finding import point_of
 from oddseam.inputs import PointLike
 from oddseam.model import KINDS, Mesh
 from oddseam.model.loss import changed_shape
@@ -42,7 +42,7 @@ def move_node(mesh: Mesh, node: int, *, to: PointLike, free: bool = False) -> tu
     Raises
     ------
     Refusal
-        If there is no such node, or it is a corner: where other than two creases meet.
+        If there is no such node, or it is a corner: where one, three or more creases meet.
 
     Examples
     --------

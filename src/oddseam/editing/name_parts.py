@@ -43,7 +43,7 @@ def name_parts(
             raise Refusal(f"there is no part {old!r}; there are {', '.join(known)}")
         check_name(new, [name for name in known if name != old and name not in names])
     if len(set(names.values())) < len(names):
-        raise Refusal("two parts would get one name")
+        raise Refusal("two parts would get the same name")
     parts = [dataclasses.replace(part, name=names.get(part.name, part.name)) for part in mesh.parts]
     for name, kind in (boundaries or {}).items():
         if name not in [part.name for part in parts]:

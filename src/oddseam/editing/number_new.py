@@ -45,10 +45,9 @@ def number_new(
     """
     of_nodes, some_nodes = _numbered(mesh.node_ids, since, node_ids, "node")
     of_elements, some_elements = _numbered(mesh.element_ids, since, element_ids, "element")
-    blocks, at = {}, 0
-    for name, block in mesh.elements.items():
-        blocks[name] = Elements(block.connectivity, of_elements[at : at + len(block)], block.part)
-        at += len(block)
+    blocks = {}
+    for name, block, span in mesh.blocks():
+        blocks[name] = Elements(block.connectivity, of_elements[span], block.part)
     new = dataclasses.replace(mesh, node_ids=of_nodes, elements=blocks)
     return new, Outcome((Step("number nodes", some_nodes), Step("number elements", some_elements)))
 
@@ -61,7 +60,7 @@ def _numbered(ids: Array, since: Mesh, given: Range | None, what: str) -> tuple[
     first, last = given
     count = int(fresh.sum())
     if first < 1 or (last is not None and last < first):
-        raise Refusal(f"{first} to {last} is no range of ids")
+        raise Refusal(f"{first} to {last} is not a range of ids")
     taken = np.union1d(ids[~fresh], taken_ids(since, what))
     top = first + count + len(taken) if last is None else last
     free = np.setdiff1d(np.arange(first, min(top, first + count + len(taken)) + 1), taken)

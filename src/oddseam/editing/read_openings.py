@@ -34,7 +34,7 @@ def read_openings(path: str | Path) -> list[dict[str, Any]]:
     Raises
     ------
     FormatError
-        With the line, if a column is not known, or a value is no number.
+        With the line, if a column is not known, or a value is not a number.
 
     Examples
     --------
@@ -70,7 +70,7 @@ def _row(path: Path, line: int, row: dict[str, Any]) -> dict[str, Any]:
         try:
             return what(word)
         except ValueError:
-            raise FormatError(str(path), f"{name}: {word!r} is no number", f"line {line}") from None
+            raise FormatError(str(path), f"{name}: {word!r} is not a number", f"line {line}") from None
 
     found: dict[str, Any] = {}
     for key, names in _PLACES.items():

@@ -6,26 +6,26 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.editing.acceptance import said, worst_of
-from oddseam.editing.chart import unit
-from oddseam.editing.copying import lies_in_sheet, with_copy
-from oddseam.editing.imprinted_lines import brought_to
-from oddseam.editing.paths import with_paths
+from oddseam.editing.lines.imprinted_lines import brought_to
+from oddseam.editing.lines.paths import with_paths
+from oddseam.editing.zones.acceptance import said, worst_of
+from oddseam.editing.zones.chart import unit
+from oddseam.editing.zones.copying import lies_in_sheet, with_copy
 from oddseam.errors import Refusal
-from oddseam.features.curves import trace_curves
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
+from oddseam.features.patches.curves import trace_curves
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
+from oddseam.geometry.tolerances import OFF_SURFACE, SAME_NODE
 from oddseam.inputs import PointLike, check_count
 from oddseam.model import Mesh
-from oddseam.model.editing import edited, new_elements
+from oddseam.model.editing import Added, edited
 from oddseam.model.loss import changed_shape
+from oddseam.model.origins import new_elements
 from oddseam.model.prove import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
 from oddseam.picks import selected
-
-#: A foot may be so far off the surface, and a node so far from another one to be that, over the size of elements.
-_OFF, _SAME = 0.2, 0.02
+from oddseam.progress import Progress, silent
 
 
 @recorded(loss=changed_shape, judge=judge_touched)
@@ -38,6 +38,8 @@ def repeat(
     axis: PointLike | None = None,
     about: PointLike = (0.0, 0.0, 0.0),
     angle: float | None = None,
+    distance: float | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Repeat picked elements along a vector or round an axis, sewn in.
 
@@ -57,6 +59,10 @@ def repeat(
         Direction of an axis and a point of it, to go round instead.
     angle : float, optional
         In degrees, from each copy to the next; evenly all round without, the original included.
+    distance : float, optional
+        How far the foot of a copy, or the border of a piece, may be off the surface, and is brought to it; a fifth of
+        the size of its elements by default.
+    progress : callable, optional
 
     Returns
     -------
@@ -88,6 +94,8 @@ def repeat(
     (88, 24)
     """
     check_count("copies", times)
+    if distance is not None and not 0 < distance < np.inf:
+        raise Refusal(f"distance {distance} is not a length")
     if (vector is None) == (axis is None):
         raise Refusal("say a vector, or an axis to go round")
     elements = selected(mesh, pick)
@@ -100,15 +108,16 @@ def repeat(
     if lies_in_sheet(mesh, elements):
         copies = range(1, times + 1)
         its = [_transformed(feature.nodes, copy, times, vector, axis, about, angle) for copy in copies]
-        return _pieces(mesh, feature, is_foot, its)
+        return _pieces(mesh, feature, is_foot, its, distance)
     ids = feature.element_ids
     size = _mean_edge(feature)
+    within = OFF_SURFACE * size if distance is None else distance
     new, moved, lines, places = mesh, 0.0, 0, []
     for copy in range(1, times + 1):
         points = _transformed(feature.nodes, copy, times, vector, axis, about, angle)
         where = f"copy {copy} of {times}, at {point_text(points.mean(axis=0))}"
         try:
-            new, rows, off, count = _with_foot(new, feature, points, is_foot, size)
+            new, rows, off, count = _with_foot(new, feature, points, is_foot, size, within)
         except Refusal as refusal:
             raise Refusal(f"{where}: {refusal}") from None
         moved, lines = max(moved, off), lines + count
@@ -120,11 +129,11 @@ def repeat(
             index[feature.elements[name].connectivity] if name in feature.elements else np.zeros((0, k), np.int64)
             for name, k in (("tri", 3), ("quad", 4))
         )
-        new = edited(new, add_nodes=points[~is_foot], add_triangles=triangles, add_quads=quads, like=like, derived=True)
+        new = edited(new, add=Added(nodes=points[~is_foot], triangles=triangles, quads=quads, like=like, derived=True))
         places.append(point_of(points.mean(axis=0)))
     faults = [fault for fault in worse(new, mesh) if not fault.startswith("non-manifold")]
     if faults:
-        raise Refusal(f"the copies would not be sound: {'; '.join(faults)}; they cross or double something")
+        raise Refusal(f"the copies would have faults: {'; '.join(faults)}; they cross or double something")
     steps = (
         Step("repeat", times, moved, f"copies of {len(elements):,} elements", tuple(places[:12])),
         Step("imprint", lines, 0.0, f"lines, for feet without nodes beneath them; {_worst_new(mesh, new)}"),
@@ -132,7 +141,9 @@ def repeat(
     return new, Outcome(steps)
 
 
-def _pieces(mesh: Mesh, feature: Mesh, beside: Array, places: list[Array]) -> tuple[Mesh, Outcome]:
+def _pieces(
+    mesh: Mesh, feature: Mesh, beside: Array, places: list[Array], distance: float | None
+) -> tuple[Mesh, Outcome]:
     """Copies of a piece of a surface, of which some nodes are ``beside`` the rest."""
     loops = [rim for rim in feature.connectivity.rims if beside[rim.nodes].any()]
     if len(loops) != 1 or not loops[0].closed or not beside[loops[0].nodes].all():
@@ -142,7 +153,7 @@ def _pieces(mesh: Mesh, feature: Mesh, beside: Array, places: list[Array]) -> tu
     for copy, points in enumerate(places, start=1):
         middle = points[loop].mean(axis=0)
         try:
-            new, off, zone = with_copy(new, feature, loop, points)
+            new, off, zone = with_copy(new, feature, loop, points, distance)
         except Refusal as refusal:
             raise Refusal(f"copy {copy} of {len(places)}, at {point_text(middle)}: {refusal}") from None
         moved, taken = max(moved, off), taken + len(zone.elements)
@@ -162,10 +173,9 @@ def _worst_new(mesh: Mesh, new: Mesh) -> str:
 
 
 def _other_kinds(mesh: Mesh, elements: Array) -> list[str]:
-    found, at = [], 0
-    for name, block in mesh.elements.items():
-        count = int(((elements >= at) & (elements < at + len(block))).sum())
-        at += len(block)
+    found = []
+    for name, _, span in mesh.blocks():
+        count = int(((elements >= span.start) & (elements < span.stop)).sum())
         if count and name not in ("tri", "quad"):
             found.append(f"{count:,} {name}")
     return found
@@ -196,23 +206,28 @@ def _transformed(
     return np.asarray(about + along + np.cos(turn) * (arm - along) + np.sin(turn) * np.cross(k, arm))
 
 
-def _with_foot(mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: float) -> tuple[Mesh, Array, float, int]:
+def _with_foot(
+    mesh: Mesh, feature: Mesh, points: Array, is_foot: Array, size: float, within: float
+) -> tuple[Mesh, Array, float, int]:
     """The mesh with nodes for the foot of a copy, these, how far it was off the surface, and how many lines it took."""
     rows = np.flatnonzero(is_foot)
     if not len(rows):
         return mesh, rows, 0.0, 0
     near = _nearest_nodes(mesh, points[rows])
     away = np.linalg.norm(mesh.nodes[near] - points[rows], axis=1)
-    if (away <= _SAME * size).all():
+    if (away <= SAME_NODE * size).all():
         return mesh, near, float(away.max()), 0
     placed, normals, elements = brought_to(mesh, points[rows], None)
     ids = mesh.element_ids[elements]
     off = np.linalg.norm(placed - points[rows], axis=1)
-    if off.max() > _OFF * size:
+    if off.max() > within:
         k = int(np.argmax(off))
         at = point_text(points[rows[k]])
-        raise Refusal(f"its foot is {off[k]:.4g} off the surface at {at}; is the pick the whole of the feature?")
-    same = away <= _SAME * size
+        raise Refusal(
+            f"its foot is {off[k]:.4g} off the surface at {at}, more than the distance of {within:.4g}; is the pick "
+            "the whole of the feature?"
+        )
+    same = away <= SAME_NODE * size
     placed[same] = mesh.nodes[near[same]]
     number = np.full(feature.n_nodes, -1)
     number[rows] = np.arange(len(rows))

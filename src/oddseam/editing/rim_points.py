@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oddseam.editing.list_openings import nearest_rim
-from oddseam.findings.finding import point_of
+from oddseam.findings.classes.finding import point_of
 from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
 

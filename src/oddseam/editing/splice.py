@@ -2,35 +2,55 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, Point, point_text
-from oddseam.editing.cut_lines import SNAP, Cut, Line, cut_lines, laid_on
+from oddseam.editing.lines.cut_lines import Cut, Line, cut_lines, laid_on
 from oddseam.errors import Refusal
-from oddseam.features.small import Small
-from oddseam.features.strips import Fold, either_way
-from oddseam.findings.distances import distance_to
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.features.edges.strips import Fold, either_way
+from oddseam.features.patches.small import Small
+from oddseam.findings.classes.distances import distance_to
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.judging import judge_touched
+from oddseam.geometry.edge_keys import arc_keys
+from oddseam.geometry.tolerances import SNAP
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import areas_and_normals
-from oddseam.inputs import PointLike
+from oddseam.inputs import PointLike, check_share
 from oddseam.model import Creases, Mesh
 from oddseam.model.connectivity import label_components
-from oddseam.model.editing import edited
+from oddseam.model.editing import Added, edited
 from oddseam.model.held_back import held_back
 from oddseam.model.loss import changed_shape
+from oddseam.model.origins import nodes_in
 from oddseam.model.prove import worse
 from oddseam.model.rings import used_nodes
 from oddseam.model.splicing import extracted
 from oddseam.picks import selected
-from oddseam.remeshing.merging import merge
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.merging import merge
+
+
+class _Reach(NamedTuple):
+    """How far the replacement may be from the border, and which share of an edge two nodes may be apart to be one."""
+
+    distance: float
+    snap: float
 
 
 @recorded(loss=changed_shape, judge=judge_touched)
 def splice(
-    mesh: Mesh, pick: str, replacement: Mesh, *, distance: float, keep: PointLike | None = None
+    mesh: Mesh,
+    pick: str,
+    replacement: Mesh,
+    *,
+    distance: float,
+    keep: PointLike | None = None,
+    snap: float | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Cut picked elements out, and put another surface in their place.
 
@@ -49,11 +69,15 @@ def splice(
     keep : (x, y, z), optional
         A point near what is to be kept of the replacement; without, the pieces that are nearer to what is cut out than
         to the rest.
+    snap : float, optional
+        A node of the replacement this near to one of the border, over the length of edges there, becomes one with
+        it; 0.15 by default.
+    progress : callable, optional
 
     Returns
     -------
     Mesh
-        Elements that were not picked keep ids and nodes to the last bit, but for those split at the border where the
+        Elements that were not picked keep ids and nodes to the last bit, except for those split at the border where the
         replacement has a sharp edge between two nodes.  New elements have part and groups of what lay there.  The
         account says how far old and new are apart, at the border and elsewhere, and where.
 
@@ -79,7 +103,10 @@ def splice(
     (1.0, True, 1)
     """
     if not 0 < distance < np.inf:
-        raise Refusal(f"distance {distance} is no length")
+        raise Refusal(f"distance {distance} is not a length")
+    snap = SNAP if snap is None else snap
+    check_share("snap", snap)
+    reach = _Reach(distance, snap)
     elements = selected(mesh, pick)
     region = extracted(mesh, elements)
     surface = _surface_of(replacement)
@@ -87,12 +114,12 @@ def splice(
     notes += held_back(replacement, groups=True)
     lines = cut_lines(mesh, region, elements)
     rest = extracted(mesh, np.delete(np.arange(mesh.n_elements), elements))
-    trimmed, cuts, farthest, worst_at = laid_on(surface, mesh, lines, distance)
+    trimmed, cuts, farthest, worst_at = laid_on(surface, mesh, lines, distance, snap)
     own, beyond = _pieces(trimmed, cuts, region, rest, keep)
     kept = extracted(trimmed, own)
     standing = _standing(mesh, region, rest, lines)
-    is_met, at = _met(mesh, standing, kept, distance)
-    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, distance, (standing[is_met], at[is_met]))
+    is_met, at = _met(mesh, standing, kept, reach)
+    new, split = _joined(mesh, elements, region, kept, trimmed, cuts, reach, (standing[is_met], at[is_met]))
     faults = worse(new, mesh)
     left = _stranded(mesh, standing[~is_met])
     place = point_of(region.nodes.mean(axis=0))
@@ -119,7 +146,7 @@ def _standing(mesh: Mesh, region: Mesh, rest: Mesh, lines: list[Line]) -> Array:
     return IdIndex(mesh.node_ids).of(own)[0]
 
 
-def _met(mesh: Mesh, nodes: Array, kept: Mesh, distance: float) -> tuple[Array, Array]:
+def _met(mesh: Mesh, nodes: Array, kept: Mesh, reach: _Reach) -> tuple[Array, Array]:
     """Which of some nodes the replacement has a node at, and that."""
     from scipy.spatial import cKDTree
 
@@ -130,7 +157,7 @@ def _met(mesh: Mesh, nodes: Array, kept: Mesh, distance: float) -> tuple[Array, 
     step = float(np.linalg.norm(kept.nodes[t[:, 0]] - kept.nodes[t[:, 1]], axis=1).mean())
     away, row = cKDTree(kept.nodes[used]).query(mesh.nodes[nodes])
     _, which, count = np.unique(row, return_inverse=True, return_counts=True)
-    return (away <= min(distance, SNAP * step)) & (count[which] == 1), used[row]
+    return (away <= min(reach.distance, reach.snap * step)) & (count[which] == 1), used[row]
 
 
 def _stranded(mesh: Mesh, nodes: Array) -> tuple[str, ...]:
@@ -145,11 +172,10 @@ def _stranded(mesh: Mesh, nodes: Array) -> tuple[str, ...]:
 
 def _surface_of(replacement: Mesh) -> Mesh:
     """Its tri and quad elements."""
-    its, at = [np.zeros(0, np.int64)], 0
-    for name, block in replacement.elements.items():
+    its = [np.zeros(0, np.int64)]
+    for name, _, span in replacement.blocks():
         if name in ("tri", "quad"):
-            its.append(np.arange(at, at + len(block)))
-        at += len(block)
+            its.append(np.arange(span.start, span.stop))
     rows = np.concatenate(its)
     if not len(rows):
         raise Refusal("the replacement has no tri or quad elements")
@@ -219,7 +245,7 @@ def _joined(
     kept: Mesh,
     trimmed: Mesh,
     cuts: list[Cut],
-    distance: float,
+    reach: _Reach,
     met: tuple[Array, Array],
 ) -> tuple[Mesh, int]:
     """The mesh with the replacement in the place of the region, and how many elements were split at its border.
@@ -237,23 +263,30 @@ def _joined(
         creases = Creases(kept.creases.edges + mesh.n_nodes, kept.creases.kind)
     added = {name: its.astype(np.int64) + mesh.n_nodes for name, its in blocks.items()}
     new = edited(
-        mesh, drop=elements, add_nodes=kept.nodes, add_triangles=added.get("tri"), add_quads=added.get("quad"),
-        like=np.concatenate(beneath), derived=True, add_creases=creases,
-    )  # fmt: skip
+        mesh,
+        drop=elements,
+        add=Added(
+            nodes=kept.nodes,
+            triangles=added.get("tri"),
+            quads=added.get("quad"),
+            like=np.concatenate(beneath),
+            derived=True,
+            creases=creases,
+        ),
+    )
     first = new.n_nodes - kept.n_nodes
-    index, own = IdIndex(kept.node_ids), IdIndex(new.node_ids)
+    kept_row, own = nodes_in(trimmed, kept), nodes_in(mesh, new)
     folds = []
     for cut in cuts:
-        chain, _ = own.of(mesh.node_ids[cut.nodes])
-        row, _ = index.of(trimmed.node_ids[cut.rows])
+        chain, row = own[cut.nodes], kept_row[cut.rows]
         step = float(np.linalg.norm(np.diff(new.nodes[chain], axis=0), axis=1).mean())
-        fold = either_way(new.nodes, chain, first + row, distance + step, SNAP * step, closed=cut.closed)
+        fold = either_way(new.nodes, chain, first + row, reach.distance + step, reach.snap * step, closed=cut.closed)
         if fold is None:
             at = point_text(mesh.nodes[cut.nodes[0]])
             raise Refusal(f"the border of the replacement cannot be laid on that of the cut at {at}")
         folds.append(fold)
-    stays = own.of(mesh.node_ids[np.concatenate([*(cut.nodes for cut in cuts), met[0]])])[0]
-    feet = np.column_stack([own.of(mesh.node_ids[met[0]])[0], first + met[1]]).astype(np.int64)
+    stays = own[np.concatenate([*(cut.nodes for cut in cuts), met[0]])]
+    feet = np.column_stack([own[met[0]], first + met[1]]).astype(np.int64)
     whole = Fold(
         np.concatenate([*(fold.ends for fold in folds), np.repeat(feet[:, :, None], 2, axis=2)]),
         np.concatenate([*(fold.share for fold in folds), np.zeros(feet.shape)]),
@@ -261,7 +294,7 @@ def _joined(
     )  # fmt: skip
     place = point_of(mesh.nodes[cuts[0].nodes].mean(axis=0))
     seam = Small("seam", whole.width, whole.length, place, "", np.unique(whole.ends), whole)
-    made = merge(new, [seam], set(), 2.0 * distance, rims=True, stays=stays, goes=np.arange(first, new.n_nodes))
+    made = merge(new, [seam], set(), 2.0 * reach.distance, rims=True, stays=stays, goes=np.arange(first, new.n_nodes))
     if made.refused or len(made.turned):
         why = next(iter(made.refused.values()), f"{len(made.turned)} elements would be turned over")
         raise Refusal(f"the replacement cannot be joined to the border of the cut: {why}")
@@ -270,20 +303,21 @@ def _joined(
 
 def _facing(mesh: Mesh, kept: Mesh, trimmed: Mesh, cuts: list[Cut]) -> Mesh:
     """What is kept, its sheets turned over whose faces run against the lines of the cut."""
-    index, c = IdIndex(kept.node_ids), kept.connectivity
+    c, kept_row = kept.connectivity, nodes_in(trimmed, kept)
     element = kept.faces.element[c.face]
     label = label_components(kept.n_elements, *element[c.pairs].T)[1]
     along = np.column_stack([kept.faces.node, kept.faces.node[c.next]]).astype(np.int64)
-    key, width = along[:, 0] * kept.n_nodes + along[:, 1], kept.n_nodes
+    key = arc_keys(along, kept.n_nodes)
     votes = np.zeros(int(label.max(initial=-1)) + 1)
     for cut in cuts:
-        rows, _ = index.of(trimmed.node_ids[cut.rows])
+        rows = kept_row[cut.rows]
         points = kept.nodes[rows]
         # the line of the replacement runs as that of the cut does, or against it
         at = [int(np.argmin(np.linalg.norm(points - mesh.nodes[node], axis=1))) for node in cut.nodes[:2]]
         forward = (at[1] - at[0]) % len(rows) <= len(rows) // 2 if cut.closed else at[1] >= at[0]
         line = rows if forward else rows[::-1]
-        for ends, vote in ((line[:-1] * width + line[1:], 1.0), (line[1:] * width + line[:-1], -1.0)):
-            np.add.at(votes, label[element[np.isin(key, ends)]], vote)
+        arcs = np.column_stack([line[:-1], line[1:]])
+        for ends, vote in ((arcs, 1.0), (arcs[:, ::-1], -1.0)):
+            np.add.at(votes, label[element[np.isin(key, arc_keys(ends, kept.n_nodes))]], vote)
     against = np.flatnonzero(votes[label] < 0)
     return edited(kept, turn=against) if len(against) else kept

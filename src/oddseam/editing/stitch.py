@@ -8,24 +8,24 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
-from oddseam.editing.acceptance import is_within_limits, said, share, worst_of
-from oddseam.editing.seams import Seam, seam_between
-from oddseam.editing.strip import bridged
+from oddseam.editing.lines.seams import Seam, seam_between
+from oddseam.editing.lines.strip import bridged
+from oddseam.editing.zones.acceptance import is_within_limits, said, share, worst_of
 from oddseam.errors import Refusal
-from oddseam.features.small import Small
-from oddseam.features.strips import Fold, folded, laid, onto_nodes, paired
-from oddseam.findings.judging import judge_touched
-from oddseam.inputs import PointLike
+from oddseam.features.edges.strips import Fold, folded, laid, onto_nodes, paired
+from oddseam.features.patches.small import Small
+from oddseam.findings.judged.judging import judge_touched
+from oddseam.geometry.tolerances import SNAP
+from oddseam.inputs import PointLike, check_share
 from oddseam.model import Mesh
-from oddseam.model.editing import new_elements
 from oddseam.model.loss import changed_shape
+from oddseam.model.origins import new_elements
 from oddseam.model.prove import worse
 from oddseam.model.rings import grown, having
-from oddseam.remeshing.around import like_around
-from oddseam.remeshing.merging import merge
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.around import like_around
+from oddseam.remeshing.local.merging import merge
 
-#: A node this near to one across, over the length of edges, becomes one with it; else the edge there is split.
-_SNAP = 0.15
 #: Strips that are wider than this, over the length of edges, are meshed like what is round them.
 _WIDE = 1.5
 #: Rings of elements that are meshed anew where a side goes to one that stays, tried in turn.
@@ -36,7 +36,14 @@ Moves = Literal["both", "one", "two", "none"]
 
 @recorded(loss=changed_shape, judge=judge_touched)
 def stitch(
-    mesh: Mesh, *, one: PointLike, two: PointLike | None = None, distance: float | None = None, moves: Moves = "both"
+    mesh: Mesh,
+    *,
+    one: PointLike,
+    two: PointLike | None = None,
+    distance: float | None = None,
+    moves: Moves = "both",
+    snap: float | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Sew two rims together, or close the gap between them with a strip.
 
@@ -60,6 +67,10 @@ def stitch(
         or ``"two"`` goes to the other, whose nodes and elements stay to the last bit: its own nodes end at those of the
         other, its edges are split where that has more, and elements on its side are meshed anew where they are poor;
         or ``"none"`` moves, and a strip of new elements joins them.
+    snap : float, optional
+        A node this near to one across, over the length of edges there, becomes one with it, else the edge across is
+        split; 0.15 by default.
+    progress : callable, optional
 
     Returns
     -------
@@ -94,14 +105,16 @@ def stitch(
     >>> oddseam.stitch(both, one=(1, 0, 1), two=(1, 0, 1.05), moves="none").counts
     {'nodes': 48, 'tri': 72}
     """
+    snap = SNAP if snap is None else snap
+    check_share("snap", snap)
     seam = seam_between(mesh, one, two, distance)
-    new, done = _with_strip(mesh, seam) if moves == "none" else _sewn(mesh, seam, moves)
+    new, done = _with_strip(mesh, seam) if moves == "none" else _sewn(mesh, seam, moves, snap)
     return new, Outcome(done, seam.notes)
 
 
-def _sewn(mesh: Mesh, seam: Seam, moves: Moves) -> tuple[Mesh, tuple[Step, ...]]:
+def _sewn(mesh: Mesh, seam: Seam, moves: Moves, snap: float) -> tuple[Mesh, tuple[Step, ...]]:
     """The mesh with both sides as one."""
-    fold = _fold(mesh, seam)
+    fold = _fold(mesh, seam, snap)
     if fold is not None and moves != "both":
         fold = onto_nodes(mesh.nodes, fold, 1 if moves == "one" else 0)
         if fold.width > seam.most:
@@ -173,10 +186,10 @@ def _settled(new: Mesh, mesh: Mesh, seam: Seam, stays: Array) -> tuple[Mesh, int
     return best, count
 
 
-def _fold(mesh: Mesh, seam: Seam) -> Fold | None:
+def _fold(mesh: Mesh, seam: Seam, share: float) -> Fold | None:
     one, two = seam.chains
     steps = [np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).mean() for chain in (one, two)]
-    snap = _SNAP * float(min(steps))
+    snap = share * float(min(steps))
     if not seam.closed:
         return laid(mesh.nodes, one, two[::-1], seam.most, snap)
     fold = paired(mesh.nodes, one, two, seam.most) if len(one) == len(two) else None
@@ -188,7 +201,7 @@ def _with_strip(mesh: Mesh, seam: Seam) -> tuple[Mesh, tuple[Step, ...]]:
     new, width = bridged(mesh, seam)
     faults = worse(new, mesh)
     if faults:
-        raise Refusal(f"a strip between the rims at {point_text(seam.place)} would not be sound: {'; '.join(faults)}")
+        raise Refusal(f"a strip between the rims at {point_text(seam.place)} would have faults: {'; '.join(faults)}")
     count = new.n_elements - mesh.n_elements
     what = f"elements across the gap, up to {width:.4g} wide, worst: {said(worst_of(new, new_elements(new, mesh)))}"
     done = [Step("bridge", count, 0.0, what, (seam.place,))]

@@ -6,16 +6,17 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
-from oddseam.editing.merging_nodes import merged_nodes
+from oddseam.editing.nodes.merging_nodes import merged_nodes
 from oddseam.errors import PickError, Refusal
-from oddseam.findings.finding import MOST_PLACES, point_of
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.findings.classes.finding import MOST_PLACES, point_of
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.inputs import IdsLike
-from oddseam.mending.clusters import gathered_nodes
+from oddseam.mending.contacts.clusters import gathered_nodes
 from oddseam.model import Mesh
 from oddseam.model.editing import merged
 from oddseam.model.loss import kept_shape
 from oddseam.model.rings import used_nodes
+from oddseam.progress import Progress, silent
 
 
 @recorded(loss=kept_shape)
@@ -26,6 +27,7 @@ def weld(
     parts: tuple[str, str] | None = None,
     nodes: IdsLike | None = None,
     collapse: bool = False,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Join nodes: those within a tolerance, or those that are named.
 
@@ -47,11 +49,12 @@ def weld(
         Instead of a tolerance: ids of nodes that become one, the one that stays first.
     collapse : bool
         Whether tets that have two of these nodes go.
+    progress : callable, optional
 
     Raises
     ------
     Refusal
-        For a tolerance that is no length; and of nodes that are named, if there is none of that id, solids or lines
+        For a tolerance that is not a length; and of nodes that are named, if there is none of that id, solids or lines
         have two of them, solids would be turned inside out, or more than two facets would come to meet in an edge.
     PickError
         For a part that is not there.
@@ -101,7 +104,7 @@ def weld(
 def _named(mesh: Mesh, nodes: IdsLike, parts: tuple[str, str] | None, collapse: bool) -> tuple[Mesh, Outcome]:
     """The mesh with nodes merged into the first of them."""
     if len(nodes) < 2 or parts is not None:
-        raise Refusal("nodes are two ids or more, and say which nodes are meant without any part")
+        raise Refusal("say at least two node ids, and no parts with them")
     new, whole = mesh, Outcome()
     for gone in nodes[1:]:
         new, outcome = merged_nodes(new, nodes[0], gone, collapse=collapse)
@@ -110,7 +113,7 @@ def _named(mesh: Mesh, nodes: IdsLike, parts: tuple[str, str] | None, collapse: 
 
 
 def _without_collapse(mesh: Mesh, into: Array) -> Array:
-    """The same, but for nodes whose joining would leave a facet without area."""
+    """The same, except for nodes whose joining would leave a facet without area."""
     was = set(mesh.element_ids[mesh.triangulation.element[mesh.degenerate_triangles]].tolist())
     while True:
         stays = np.flatnonzero(into == np.arange(mesh.n_nodes))

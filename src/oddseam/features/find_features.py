@@ -9,15 +9,16 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.features.borders import with_borders_that_count
-from oddseam.features.leftovers import with_leftovers
-from oddseam.features.noise import decimal_step, estimate_noise
-from oddseam.features.recognition import Recognised, recognised, regions_of
-from oddseam.features.ridges import find_ridges
-from oddseam.geometry.primitives import LEAST_POINTS, Primitive
+from oddseam.features.edges.leftovers import with_leftovers
+from oddseam.features.edges.noise import decimal_step, estimate_noise
+from oddseam.features.edges.ridges import find_ridges
+from oddseam.features.patches.borders import with_borders_that_count
+from oddseam.features.patches.recognition import Recognised, recognised, regions_of
+from oddseam.geometry.edge_keys import edges_among
+from oddseam.geometry.shapes.primitives import LEAST_POINTS, Primitive
 from oddseam.geometry.triangles import area_vectors, corner_pairs, numbered_edges, turn_angles
 from oddseam.model import Creases, Mesh, Patch, Patches
-from oddseam.model.connectivity import edges_among, label_components
+from oddseam.model.connectivity import label_components
 from oddseam.model.shape import CREASE_KINDS
 from oddseam.progress import Progress, silent
 
@@ -57,7 +58,7 @@ def find_features(
 
     Creases are edges where the surface turns by more than an angle; borders of planes, cylinders, cones, spheres
     and tori, tangent ones too; and ridges and valleys of small angle on free-form surface.  Noise of the nodes
-    and the steps of a tessellation are none.  Patches are what lies between.  Creases that were drawn, or where
+    and the steps of a tessellation are not creases.  Patches are what lies between.  Creases that were drawn, or where
     surfaces crossed, are kept; those found earlier are found anew.
 
     Parameters
@@ -65,7 +66,7 @@ def find_features(
     mesh : Mesh
         With tri or quad elements.
     crease : float
-        Edges where the surface turns by more degrees are creases.
+        Edges sharper than this many degrees are creases.
     ridge : float
         Least angle in degrees of a ridge on free-form surface.
     noise : float, optional
@@ -84,8 +85,8 @@ def find_features(
 
     Notes
     -----
-    About O(n log n).  See :mod:`oddseam.features.recognition` and :mod:`oddseam.features.ridges` for the methods
-    and their literature.
+    About O(n log n).  See :mod:`oddseam.features.patches.recognition` and :mod:`oddseam.features.edges.ridges` for the
+    methods and their literature.
 
     Examples
     --------
@@ -103,7 +104,7 @@ def find_features(
         if not 0 < angle < 180:
             raise Refusal(f"{name} {angle} is not between 0 and 180 degrees")
     if noise is not None and not 0 <= noise <= mesh.diagonal:
-        raise Refusal(f"noise {noise:g} is no distance within the part, which is {mesh.diagonal:.4g} across")
+        raise Refusal(f"noise {noise:g} is not a distance within the part, which is {mesh.diagonal:.4g} across")
     t = mesh.triangulation
     if not len(t.triangles):
         raise Refusal("the mesh has no surface to find features of; `oddseam skin` takes that of solids")
@@ -139,7 +140,9 @@ def find_features(
         Step("patches", len(patches.table)),
     )
     progress("done", 1.0)
-    notes = (f"nodes are taken to be off by {used:.3g} ({'given' if noise is not None else 'estimated'})",)
+    notes = (
+        f"nodes are assumed to be off their surfaces by {used:.3g} ({'given' if noise is not None else 'estimated'})",
+    )
     return mesh.replaced(creases=creases, patches=patches), Outcome(steps, notes if used > 0 else (), ())
 
 

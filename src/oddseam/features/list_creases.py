@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.features.chains import anchored_nodes, creases_of, numbered_chains
-from oddseam.findings.finding import point_of
+from oddseam.features.edges.chains import anchored_nodes, creases_of, numbered_chains
+from oddseam.findings.classes.finding import point_of
 from oddseam.inputs import checked
 from oddseam.listing import Listing, column
 from oddseam.model import Mesh

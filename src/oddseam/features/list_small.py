@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from oddseam.arrays import Point
 from oddseam.features.find_features import with_features
-from oddseam.features.small import double_edges, small_things
+from oddseam.features.patches.small import double_edges, small_things
 from oddseam.inputs import checked
 from oddseam.listing import Listing, column
 from oddseam.model import Mesh
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -35,7 +36,7 @@ class SmallThing:
 
 
 @checked
-def list_small(mesh: Mesh, *, below: float, crease: float = 30.0) -> Listing[SmallThing]:
+def list_small(mesh: Mesh, *, below: float, crease: float = 30.0, progress: Progress = silent) -> Listing[SmallThing]:
     """List what is smaller than a size: tiny edges, slivers, double edges.
 
     Parameters
@@ -46,6 +47,7 @@ def list_small(mesh: Mesh, *, below: float, crease: float = 30.0) -> Listing[Sma
         In the unit of the mesh.
     crease : float
         Edges that are sharper than so many degrees are creases, where these have to be found.
+    progress : callable, optional
 
     Returns
     -------

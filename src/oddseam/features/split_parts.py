@@ -12,10 +12,13 @@ from oddseam.errors import Refusal
 from oddseam.model import Elements, Mesh, Part
 from oddseam.model.fresh_ids import highest_number
 from oddseam.model.parts import BOUNDARY_KINDS
+from oddseam.progress import Progress, silent
 
 
 @recorded()
-def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> tuple[Mesh, Outcome]:
+def split_parts(
+    mesh: Mesh, *, boundaries: Mapping[str, str] | None = None, progress: Progress = silent
+) -> tuple[Mesh, Outcome]:
     """Make a part of every patch, named like it.
 
     Thickness and material are those of the part that a patch lies in; a patch that lies in several becomes a part in
@@ -27,6 +30,7 @@ def split_parts(mesh: Mesh, *, boundaries: Mapping[str, str] | None = None) -> t
         With patches, see ``find_features``.
     boundaries : mapping of str to str, optional
         Boundary kinds by patch: wall, inlet, outlet, symmetry, or a word of your own.
+    progress : callable, optional
 
     Raises
     ------

@@ -6,13 +6,14 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from oddseam.errors import Refusal
-from oddseam.findings.compare_ids import Touched, compare_ids
-from oddseam.findings.distances import Off, off_between, surface_of
-from oddseam.findings.quality_pairs import QualityPair, quality_pairs
+from oddseam.findings.classes.distances import Off, off_between, surface_of
+from oddseam.findings.judged.compare_ids import Touched, compare_ids
+from oddseam.findings.judged.quality_pairs import QualityPair, quality_pairs
 from oddseam.geometry.triangles import areas
 from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.prove import prove
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ class Comparison:
 
 
 @checked
-def compare(before: Mesh, after: Mesh) -> Comparison:
+def compare(before: Mesh, after: Mesh, *, progress: Progress = silent) -> Comparison:
     """Compare two meshes: distances, quality, and the ids that differ.
 
     For two states of one mesh the ids tell what was touched.
@@ -57,6 +58,7 @@ def compare(before: Mesh, after: Mesh) -> Comparison:
     Parameters
     ----------
     before, after : Mesh
+    progress : callable, optional
 
     Returns
     -------
@@ -83,6 +85,7 @@ def compare(before: Mesh, after: Mesh) -> Comparison:
     if None not in (before.unit, after.unit) and before.unit != after.unit:
         raise Refusal(f"one mesh is in {before.unit}, the other in {after.unit}; `convert` takes them to one")
     one, two = surface_of(before), surface_of(after)
+    progress("measuring distances", 0.1)
     return Comparison(
         (before.counts, after.counts),
         (_area(one), _area(two)),

@@ -15,12 +15,13 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.geometry.arrangement import arrange
+from oddseam.geometry.exact.arrangement import arrange
+from oddseam.geometry.trees.windings import SpaceCells, space_cells
 from oddseam.geometry.triangles import areas, winding_number
-from oddseam.geometry.windings import SpaceCells, space_cells
 from oddseam.inputs import PointsLike, checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
+from oddseam.progress import Progress, silent
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -100,7 +101,7 @@ class Chambers:
 
 
 @checked
-def find_chambers(mesh: Mesh, *, inside: PointsLike = ()) -> Chambers:
+def find_chambers(mesh: Mesh, *, inside: PointsLike = (), progress: Progress = silent) -> Chambers:
     """Find the closed volumes that the shells of a mesh make.
 
     Parameters
@@ -109,6 +110,7 @@ def find_chambers(mesh: Mesh, *, inside: PointsLike = ()) -> Chambers:
         Shell elements in any state; they may cross, look any way, and be open.
     inside : sequence of (x, y, z)
         Points: the result says which chamber holds each.
+    progress : callable, optional
 
     Returns
     -------

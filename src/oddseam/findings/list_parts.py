@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oddseam.findings.finding import point_of
+from oddseam.findings.classes.finding import point_of
 from oddseam.geometry.triangles import areas
 from oddseam.inputs import checked
 from oddseam.listing import Listing, column

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.findings.finding import point_of
+from oddseam.findings.classes.finding import point_of
 from oddseam.geometry.triangles import areas
 from oddseam.inputs import checked
 from oddseam.listing import Listing, column
 from oddseam.model import Mesh
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class Piece:
 
 
 @checked
-def list_pieces(mesh: Mesh) -> Listing[Piece]:
+def list_pieces(mesh: Mesh, *, progress: Progress = silent) -> Listing[Piece]:
     """List the pieces of a surface, the largest first.
 
     A piece is what hangs together through edges.
@@ -55,6 +56,7 @@ def list_pieces(mesh: Mesh) -> Listing[Piece]:
     Parameters
     ----------
     mesh : Mesh
+    progress : callable, optional
 
     Returns
     -------

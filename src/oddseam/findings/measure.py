@@ -9,14 +9,15 @@ import numpy as np
 
 from oddseam.arrays import IdIndex
 from oddseam.errors import Refusal
-from oddseam.findings.across import INWARD, OUTWARD, Across
-from oddseam.findings.finding import Finding, Place, point_of
-from oddseam.findings.gaps import round_rims
-from oddseam.geometry.primitives import upright
+from oddseam.findings.classes.across import INWARD, OUTWARD, Across
+from oddseam.findings.classes.finding import Finding, Place, point_of
+from oddseam.findings.classes.gaps import round_rims
+from oddseam.geometry.shapes.primitives import upright
 from oddseam.geometry.triangles import area_vectors, areas, unit_normals
 from oddseam.inputs import IdsLike, checked
 from oddseam.markup import html_table
 from oddseam.model import Mesh
+from oddseam.progress import Progress, silent
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -66,7 +67,7 @@ class Measures:
 
 
 @checked
-def measure(mesh: Mesh, *, nodes: IdsLike | None = None) -> Measures:
+def measure(mesh: Mesh, *, nodes: IdsLike | None = None, progress: Progress = silent) -> Measures:
     """Measure a part: box, edges, walls, gaps and openings; or between nodes.
 
     Sizes can be chosen from that.
@@ -78,6 +79,7 @@ def measure(mesh: Mesh, *, nodes: IdsLike | None = None) -> Measures:
         Ids of nodes: the distance from each to the next.  Without, the part is measured: its
         box, shortest and longest edge, thinnest and median wall, smallest gap, and the diameters of openings that
         are round; where it has patches, of cylinders too, and its smallest patch.
+    progress : callable, optional
 
     Returns
     -------

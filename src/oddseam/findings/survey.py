@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from oddseam.findings import defects
-from oddseam.findings.contacts import contact_findings
-from oddseam.findings.finding import SEVERITIES, Finding
-from oddseam.findings.gaps import gap_findings, holes
-from oddseam.findings.limits import LimitsLike, limits_with
-from oddseam.findings.meant import meant_joints
+from oddseam.findings.classes import defects
+from oddseam.findings.classes.contacts import contact_findings
+from oddseam.findings.classes.finding import SEVERITIES, Finding
+from oddseam.findings.classes.gaps import gap_findings, holes
+from oddseam.findings.classes.meant import meant_joints
+from oddseam.findings.judged.limits import LimitsLike, limits_with
+from oddseam.findings.judged.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.findings.measure import thin_places
-from oddseam.findings.qualities import QualityRow, inverted_elements, quality_rows
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import areas
 from oddseam.inputs import checked

@@ -10,7 +10,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError, Refusal
-from oddseam.geometry.polygons import triangulate_polygons
+from oddseam.geometry.shapes.polygons import triangulate_polygons
 from oddseam.model import Elements, Mesh
 
 

@@ -219,7 +219,7 @@ class _Scene:
 
 def _whole(value: Any) -> int:
     if not isinstance(value, int) or value < 0:
-        raise ValueError(f"{str(value)[:20]!r} is no count")
+        raise ValueError(f"{str(value)[:20]!r} is not a count")
     return value
 
 

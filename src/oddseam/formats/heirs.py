@@ -9,7 +9,7 @@ import numpy as np
 
 from oddseam.arrays import Array, IdIndex
 from oddseam.formats.rewriting import Differences
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import unit_normals
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components

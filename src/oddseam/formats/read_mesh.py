@@ -7,18 +7,19 @@ from pathlib import Path
 
 import numpy as np
 
-from oddseam.errors import FormatError, MeshError, Refusal
+from oddseam.errors import BadArgument, FormatError, MeshError, Refusal
 from oddseam.formats.files import DAMAGE, damaged, opened
 from oddseam.formats.registry import FORMATS
 from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.units import Unit
+from oddseam.progress import Progress, silent
 
 logger = logging.getLogger(__name__)
 
 
 @checked
-def read_mesh(path: str | Path, *, unit: Unit | None = None) -> Mesh:
+def read_mesh(path: str | Path, *, unit: Unit | None = None, progress: Progress = silent) -> Mesh:
     """Read a mesh file.
 
     The format is told from the content, whatever the file is called.  Facets without
@@ -29,6 +30,7 @@ def read_mesh(path: str | Path, *, unit: Unit | None = None) -> Mesh:
     path : str or Path
     unit : str, optional
         Unit of length of a file that does not say; unknown otherwise.
+    progress : callable, optional
 
     Raises
     ------
@@ -56,7 +58,7 @@ def read_mesh(path: str | Path, *, unit: Unit | None = None) -> Mesh:
         try:
             with np.errstate(all="ignore"):  # what is not finite is refused when the mesh is made
                 mesh = fmt.read(path, data)
-        except MeshError as error:
+        except (MeshError, BadArgument) as error:
             raise FormatError(str(path), str(error)) from error
         except RecursionError as error:
             raise FormatError(str(path), "nested too deeply") from error

@@ -1,4 +1,4 @@
-"""A deck as it was but for some records: what differs is found by the column, what does not is copied."""
+"""A deck as it was except for some records: what differs is found by the column, what does not is copied."""
 
 from __future__ import annotations
 

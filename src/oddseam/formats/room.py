@@ -22,12 +22,12 @@ def most_facets() -> int:
     Raises
     ------
     Refusal
-        If the variable is no count.
+        If the variable is not a count.
     """
     said = os.environ.get(VARIABLE, "")
     if said:
         if not (said.isascii() and said.isdecimal() and len(said) < 18):
-            raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is no count")
+            raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is not a count")
         return int(said)
     return min(_MOST, int(_SHARE * _free_memory() / _BYTES))
 

@@ -50,7 +50,7 @@ def word_at(text: Array, at: int) -> bytes:
 
 
 def real(word: bytes, *, deck: bool = False) -> float | None:
-    """The value of a word, in a solver ``deck`` also as ``1.5D3`` and ``1.5-3``; ``None`` if it is no number."""
+    """The value of a word, in a solver ``deck`` also as ``1.5D3`` and ``1.5-3``; ``None`` if it is not a number."""
     if b"_" in word:
         return None
     for form in (word, _EXPONENT.sub(rb"E\1", word.upper().replace(b"D", b"E")))[: 1 + deck]:

@@ -134,7 +134,7 @@ class _ModelReader(_Reader):
         self._last = ""
 
     def read(self) -> None:
-        """Take all events, but for plain runs of vertices and triangles, which are read in bulk."""
+        """Take all events, except for plain runs of vertices and triangles, which are read in bulk."""
 
         def parse(text: bytes) -> None:
             self._last = ""

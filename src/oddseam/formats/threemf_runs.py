@@ -62,7 +62,7 @@ def feed(
     opened: Callable[[], str],
     take: Callable[[Run, Array], None],
 ) -> None:
-    """Give a text to a parser, but for the runs in it.
+    """Give a text to a parser, except for the runs in it.
 
     Parameters
     ----------

@@ -62,14 +62,14 @@ class Toml:
     def number(self, table: str, key: str, value: Any, k: int = 0) -> float:
         """A number."""
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise self.wrong(table, key, f"{value!r} is no number", k)
+            raise self.wrong(table, key, f"{value!r} is not a number", k)
         return float(value)
 
     def whole(self, table: str, key: str, value: Any, k: int = 0) -> int:
         """A whole number."""
         number = self.number(table, key, value, k)
         if number != int(number):
-            raise self.wrong(table, key, f"{value!r} is no whole number", k)
+            raise self.wrong(table, key, f"{value!r} is not a whole number", k)
         return int(number)
 
     def wrong(self, table: str, key: str, reason: str, k: int = 0) -> FormatError:

@@ -17,6 +17,7 @@ from oddseam.formats.registry import Format, format_named, format_of
 from oddseam.inputs import checked
 from oddseam.model import Mesh
 from oddseam.model.prove import prove
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ def write_mesh(
     format: str | None = None,
     carry_loads: bool = False,
     trim_references: bool = False,
+    progress: Progress = silent,
 ) -> Written:
     """Write a mesh file, whole or not at all.
 
@@ -72,6 +74,7 @@ def write_mesh(
     trim_references : bool
         Whether what cards of a deck name that is gone is taken out of them: lists get shorter, cards of which nothing
         is left to act on are dropped, sets get what came in the place of what is gone.
+    progress : callable, optional
 
     Returns
     -------

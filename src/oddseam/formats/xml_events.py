@@ -87,7 +87,7 @@ def whole(word: str, what: str = "") -> int:
     """
     digits = word.strip().removeprefix("-")
     if not (digits.isascii() and digits.isdecimal() and len(digits) <= _DIGITS):
-        raise ValueError(f"{what}{' ' if what else ''}{word[:_SHOWN]!r} is no whole number")
+        raise ValueError(f"{what}{' ' if what else ''}{word[:_SHOWN]!r} is not a whole number")
     return int(word)
 
 

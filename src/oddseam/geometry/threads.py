@@ -30,13 +30,13 @@ def most_threads() -> int:
     Raises
     ------
     Refusal
-        If that is no count.
+        If that is not a count.
     """
     said = os.environ.get(VARIABLE, "")
     if not said:
         return cores()
     if not (said.isascii() and said.isdecimal() and 0 < len(said) < 5 and int(said) > 0):
-        raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is no count of threads")
+        raise Refusal(f"{VARIABLE} is {said[:40]!r}, which is not a count of threads")
     return int(said)
 
 

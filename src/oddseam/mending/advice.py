@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from oddseam.formats import as_held
-from oddseam.mending.overlaps import MOST_PAIRS
+from oddseam.mending.contacts.overlaps import MOST_PAIRS
 from oddseam.mending.settings import Settings
 from oddseam.model import Mesh
 from oddseam.model.prove import prove

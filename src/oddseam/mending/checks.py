@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array, point_text
-from oddseam.findings import defects
-from oddseam.findings.finding import MOST_PLACES, Place
+from oddseam.findings.classes import defects
+from oddseam.findings.classes.finding import MOST_PLACES, Place
 from oddseam.model import Mesh
 from oddseam.model.enclosing import space_kept
 from oddseam.model.prove import prove
@@ -57,13 +57,13 @@ def other_space(given: Mesh, oriented: Mesh, mended: Mesh) -> list[str]:
     if share >= _KEPT or place is None:
         return []
     return [
-        f"another space is enclosed than was given: at {1.0 - share:.1%} of the places beside facets where that is "
-        f"clear, first at {point_text(place)}"
+        f"the space that is enclosed is not the one that was given, at {1.0 - share:.1%} of the places beside facets "
+        f"where that is clear, first at {point_text(place)}"
     ]
 
 
 def is_worse(after: Mesh, before: Mesh, cuts_rims: bool) -> bool:
-    """Whether a surface has more faults than another one, or is torn in more places, but for ``cuts_rims``.
+    """Whether a surface has more faults than another one, or is torn in more places, except for ``cuts_rims``.
 
     Edges of more than two facets are none where surfaces that crossed no longer do.
     """

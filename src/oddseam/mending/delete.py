@@ -6,16 +6,19 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
-from oddseam.findings.finding import MOST_PLACES, point_of
+from oddseam.findings.classes.finding import MOST_PLACES, point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import edited, without_nodes
 from oddseam.model.loss import changed_shape
 from oddseam.model.rings import corner_means, used_nodes
 from oddseam.picks import selected
+from oddseam.progress import Progress, silent
 
 
 @recorded(loss=changed_shape)
-def delete(mesh: Mesh, pick: str | None = None, *, unused_nodes: bool = False) -> tuple[Mesh, Outcome]:
+def delete(
+    mesh: Mesh, pick: str | None = None, *, unused_nodes: bool = False, progress: Progress = silent
+) -> tuple[Mesh, Outcome]:
     """Delete the elements of a pick, or nodes that nothing uses.
 
     Everything else keeps its id, its nodes and its bits.
@@ -28,6 +31,7 @@ def delete(mesh: Mesh, pick: str | None = None, *, unused_nodes: bool = False) -
     unused_nodes : bool
         Whether to drop, afterwards, the nodes that no element uses, no group holds, and no card of the deck that was
         read refers to.
+    progress : callable, optional
 
     Raises
     ------

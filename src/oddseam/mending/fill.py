@@ -7,15 +7,17 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, IdIndex, point_text
 from oddseam.errors import PickError, Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.judging import judge_touched
-from oddseam.findings.rim_shapes import rim_shape
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.classes.rim_shapes import rim_shape
+from oddseam.findings.judged.judging import judge_touched
 from oddseam.inputs import IdsLike, PointLike, PointsLike
-from oddseam.mending.filling import fill_rims
+from oddseam.mending.holes.filling import fill_rims
 from oddseam.model import Mesh
-from oddseam.model.editing import edited, new_elements
+from oddseam.model.editing import Added, edited
 from oddseam.model.loss import kept_shape
-from oddseam.remeshing.around import like_around
+from oddseam.model.origins import new_elements
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.around import like_around
 
 
 @recorded(loss=kept_shape, judge=judge_touched)
@@ -27,6 +29,7 @@ def fill(
     nodes: IdsLike | None = None,
     flat: bool = False,
     may_cross: bool = False,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Fill rims: those near points, those below a diameter, or a loop of nodes.
 
@@ -39,7 +42,8 @@ def fill(
     near : (x, y, z) or a sequence of such, optional
         The rim nearest to each point; not the outer border of a flat sheet, which a fill would double.
     below : float, optional
-        Every rim that is shorter, see the length in ``list_openings``; the outer border of a flat sheet is none.
+        Every rim that is shorter, see the length in ``list_openings``; the outer border of a flat sheet does not count
+        as one.
     nodes : tuple of int, optional
         Ids of nodes on one rim, in order round it: the part of the hole between them is
         filled, straight from the last to the first.
@@ -47,6 +51,7 @@ def fill(
         Whether fills are as flat as their borders let them be; else they follow the curvature round them.
     may_cross : bool
         Whether a fill is made even if it crosses other facets (a union cuts these along one another); that is unmet.
+    progress : callable, optional
 
     Raises
     ------
@@ -140,7 +145,7 @@ def _fill_nodes(mesh: Mesh, ids: IdsLike) -> tuple[Mesh, Outcome]:
     triangles = triangles[:, ::-1] if ahead else triangles  # against the facets that are there
     corner = (ahead or behind)[0]
     like = np.full(len(triangles), mesh.faces.element[c.face[corner]])
-    filled = edited(mesh, add_triangles=triangles, like=like)
+    filled = edited(mesh, add=Added(triangles=triangles, like=like))
     worse = int(filled.connectivity.is_nonmanifold.sum()) > int(c.is_nonmanifold.sum())
     if worse or len(filled.crossing_triangles) > len(mesh.crossing_triangles):
         raise Refusal("the facets over these nodes would cross others, or give an edge three facets")

@@ -6,16 +6,17 @@ import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
-from oddseam.findings.finding import MOST_PLACES, point_of
+from oddseam.findings.classes.finding import MOST_PLACES, point_of
 from oddseam.model import Mesh
 from oddseam.model.editing import edited
 from oddseam.model.loss import kept_shape
 from oddseam.model.rings import corner_means
 from oddseam.picks import selected
+from oddseam.progress import Progress, silent
 
 
 @recorded(loss=kept_shape)
-def flip(mesh: Mesh, pick: str) -> tuple[Mesh, Outcome]:
+def flip(mesh: Mesh, pick: str, *, progress: Progress = silent) -> tuple[Mesh, Outcome]:
     """Turn the shell elements of a pick over.
 
     Parameters
@@ -23,6 +24,7 @@ def flip(mesh: Mesh, pick: str) -> tuple[Mesh, Outcome]:
     mesh : Mesh
     pick : str
         A pick.
+    progress : callable, optional
 
     Examples
     --------

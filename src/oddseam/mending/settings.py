@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
 from oddseam.errors import Refusal
 from oddseam.findings import Limits
-from oddseam.findings.meant import joints_are_kept
+from oddseam.findings.classes.meant import joints_are_kept
 from oddseam.formats import format_named
 from oddseam.model import Mesh
 from oddseam.model.facing import crack_width
@@ -56,10 +56,21 @@ class Settings:
     one_solid: bool
 
 
-def settings_of(
-    mesh: Mesh, close: Close | float, gap: float | None, keep_joints: bool | None, overlaps: Overlaps | None,
-    trim: Trim | None, crumbs: float | None, fins: float | None, deviation: float | None, target: str | None,
-) -> Settings:  # fmt: skip
+class Asked(NamedTuple):
+    """What a mend is asked for, as it is said."""
+
+    close: Close | float
+    gap: float | None
+    keep_joints: bool | None
+    overlaps: Overlaps | None
+    trim: Trim | None
+    crumbs: float | None
+    fins: float | None
+    deviation: float | None
+    target: str | None
+
+
+def settings_of(mesh: Mesh, asked: Asked) -> Settings:
     """The settings of a mend, checked, with what was left to us filled in.
 
     Raises
@@ -67,6 +78,7 @@ def settings_of(
     Refusal
         If one makes no sense.
     """
+    close, gap, keep_joints, overlaps, trim, crumbs, fins, deviation, target = asked
     limits, diagonal = Limits(), mesh.diagonal
     widest = _size("close", _named_width(close, limits.rim * diagonal))
     crumb_size = _size("crumbs", limits.crumb * diagonal if crumbs is None else crumbs)

@@ -15,6 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.edge_keys import edge_keys
 from oddseam.geometry.triangles import order_corners
 from oddseam.model.faces import Faces
 
@@ -36,12 +37,6 @@ class Rim:
     nodes: Array
     corners: Array
     closed: bool
-
-
-def edges_among(edges: Array, others: Array, n: int) -> Array:
-    """(k,) bool: edges (k, 2) between n nodes, the lower node first, that are among others."""
-    key, known = (its[:, 0].astype(np.int64) * n + its[:, 1] for its in (edges, others))
-    return np.isin(key, known)
 
 
 def label_components(count: int, a: Array, b: Array) -> tuple[int, Array]:
@@ -115,10 +110,10 @@ class Connectivity:
     def numbers_of(self, ends: Array) -> Array:
         """(k,) int64: the edge that joins two nodes each (k, 2); -1 where there is none.  O(k log e)."""
         n = max(self.n_nodes, 1)
-        keys = self.edges[:, 0].astype(np.int64) * n + self.edges[:, 1]
+        keys = edge_keys(self.edges, n)
         if not len(keys) or not len(ends):
             return np.full(len(ends), -1)
-        wanted = ends.min(axis=1).astype(np.int64) * n + ends.max(axis=1)
+        wanted = edge_keys(ends, n)
         at = np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)
         return np.where(keys[at] == wanted, at, -1)
 

@@ -8,10 +8,11 @@ from oddseam.accounts import Outcome, Step, recorded
 from oddseam.errors import Refusal
 from oddseam.model.mesh import Mesh
 from oddseam.model.units import METRES, Unit
+from oddseam.progress import Progress, silent
 
 
 @recorded()
-def convert(mesh: Mesh, *, to_unit: Unit | None = None) -> tuple[Mesh, Outcome]:
+def convert(mesh: Mesh, *, to_unit: Unit | None = None, progress: Progress = silent) -> tuple[Mesh, Outcome]:
     """Write a mesh in another format, or in another unit.
 
     Without a unit the mesh stays as it is.
@@ -25,6 +26,7 @@ def convert(mesh: Mesh, *, to_unit: Unit | None = None) -> tuple[Mesh, Outcome]:
         Its unit must be known, if another is asked for.
     to_unit : str, optional
         The unit that lengths are converted to.
+    progress : callable, optional
 
     Raises
     ------

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from oddseam.arrays import Array, IdIndex
+from oddseam.arrays import Array
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
 from oddseam.model.mesh import Mesh
+from oddseam.model.origins import elements_in
 
 
 def with_sides_of_pieces(mesh: Mesh, new: Mesh, parents: dict[str, Array], middles: Array) -> Mesh:
@@ -28,25 +29,19 @@ def with_sides_of_pieces(mesh: Mesh, new: Mesh, parents: dict[str, Array], middl
     """
     if not mesh.groups.sides:
         return new
-    row, missing = IdIndex(mesh.element_ids).of(new.element_ids)
-    stays = np.full(mesh.n_elements, -1)
-    stays[row[~missing]] = np.flatnonzero(~missing)
+    stays = elements_in(mesh, new)
     # the edge or the node of the old mesh that every node lies on
     n = np.arange(mesh.n_nodes)
     on = np.concatenate([np.column_stack([n, n]), np.sort(middles, axis=1)])
     corners = np.full((mesh.n_elements, 4), -1)
-    at = 0
-    for name, block in mesh.elements.items():
+    for name, block, span in mesh.blocks():
         if KINDS[name].dimension == 2:
             k = KINDS[name].corners
-            corners[at : at + len(block), :k] = block.connectivity[:, :k]
-        at += len(block)
+            corners[span, :k] = block.connectivity[:, :k]
     heirs: list[Array] = []  # parent, its side, element, its side
-    at = 0
-    for name, block in new.elements.items():
+    for name, block, span in new.blocks():
         parent = parents.get(name, np.zeros(0, np.int64))
-        own = at + len(block) - len(parent) + np.arange(len(parent))
-        at += len(block)
+        own = span.stop - len(parent) + np.arange(len(parent))
         for side in (0, 1):
             heirs.append(np.column_stack([parent, 0 * parent + side, own, 0 * parent + side]))
         nodes = block.connectivity[len(block) - len(parent) :]

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from oddseam.arrays import Array
@@ -12,19 +15,39 @@ from oddseam.model.renumbering import Content, Origin, groups_by_origin, kept_cr
 from oddseam.model.shape import Creases
 
 
-def edited(
-    mesh: Mesh,
-    *,
-    drop: Array | None = None,
-    turn: Array | None = None,
-    add_nodes: Array | None = None,
-    add_triangles: Array | None = None,
-    add_quads: Array | None = None,
-    add_lines: Array | None = None,
-    like: Array | None = None,
-    derived: bool = False,
-    add_creases: Creases | None = None,
-) -> Mesh:
+@dataclass(frozen=True, eq=False)
+class Added:
+    """What comes to a mesh.
+
+    Attributes
+    ----------
+    nodes : (k, 3) float array, optional
+        Their indices count on from the mesh's.
+    triangles : (t, 3) int array, optional
+    quads : (q, 4) int array, optional
+    lines : (l, 2) int array, optional
+        What is added comes last in its kind.
+    like : (t + q + l,) int array
+        For each added element, triangles, quads and lines in this order, the one whose part and patch it takes.
+    derived : bool
+        Whether added elements are pieces of those, and join their groups.
+    creases : Creases, optional
+        Between nodes of the mesh and added ones.
+    """
+
+    nodes: Array | None = None
+    triangles: Array | None = None
+    quads: Array | None = None
+    lines: Array | None = None
+    like: Array | Sequence[int] = ()
+    derived: bool = False
+    creases: Creases | None = None
+
+
+_NOTHING = Added()
+
+
+def edited(mesh: Mesh, *, drop: Array | None = None, turn: Array | None = None, add: Added = _NOTHING) -> Mesh:
     """A mesh with some elements dropped, some turned over, and triangles, quads and lines added.
 
     Everything else keeps its id, its nodes and its bits.  Nodes that no element uses any more
@@ -35,32 +58,21 @@ def edited(
     mesh : Mesh
     drop, turn : int arrays, optional
         Element indices.
-    add_nodes : (k, 3) float array, optional
-        Their indices count on from the mesh's.
-    add_triangles : (t, 3) int array, optional
-    add_quads : (q, 4) int array, optional
-    add_lines : (l, 2) int array, optional
-        What is added comes last in its kind.
-    like : (t + q + l,) int array, optional
-        For each added element, triangles, quads and lines in this order, the one whose part and patch it takes.
-    derived : bool
-        Whether added elements are pieces of those, and join their groups.
-    add_creases : Creases, optional
-        Between nodes of the mesh and added ones.
+    add : Added, optional
     """
     old_nodes = mesh.n_nodes
-    nodes = mesh.nodes if add_nodes is None else np.concatenate([mesh.nodes, add_nodes])
+    nodes = mesh.nodes if add.nodes is None else np.concatenate([mesh.nodes, add.nodes])
     dropped, turned = np.zeros(mesh.n_elements, bool), np.zeros(mesh.n_elements, bool)
     if drop is not None:
         dropped[drop] = True
     if turn is not None:
         turned[turn] = True
     added = {
-        "tri": np.zeros((0, 3), np.int32) if add_triangles is None else np.asarray(add_triangles, np.int32),
-        "quad": np.zeros((0, 4), np.int32) if add_quads is None else np.asarray(add_quads, np.int32),
-        "line": np.zeros((0, 2), np.int32) if add_lines is None else np.asarray(add_lines, np.int32),
+        "tri": np.zeros((0, 3), np.int32) if add.triangles is None else np.asarray(add.triangles, np.int32),
+        "quad": np.zeros((0, 4), np.int32) if add.quads is None else np.asarray(add.quads, np.int32),
+        "line": np.zeros((0, 2), np.int32) if add.lines is None else np.asarray(add.lines, np.int32),
     }
-    like = np.zeros(0, np.int64) if like is None else np.asarray(like, np.int64)
+    like = np.asarray(add.like, np.int64)
     likes = dict(zip(added, np.split(like, np.cumsum([len(its) for its in added.values()])[:-1]), strict=True))
 
     tables: dict[str, Array] = {}
@@ -89,7 +101,7 @@ def edited(
     keep[old_nodes:] = used[old_nodes:]
     new_index = np.where(keep, np.cumsum(keep) - 1, -1)
     kept = np.flatnonzero(keep)
-    element = Origin(np.where(new & (not derived), -1, source), ~new)
+    element = Origin(np.where(new & (not add.derived), -1, source), ~new)
     content = Content(
         nodes[kept],
         {name: new_index[table] for name, table in tables.items()},
@@ -99,7 +111,7 @@ def edited(
     )
     label = None if mesh.patches is None else mesh.patches.label[source]
     groups = groups_by_origin(_turned_sides(mesh, turned), content.node, element)
-    creases = kept_creases(joint_creases(mesh.creases, add_creases), new_index)
+    creases = kept_creases(joint_creases(mesh.creases, add.creases), new_index)
     return renumbered(mesh, content, creases=creases, label=label, groups=groups)
 
 
@@ -130,11 +142,6 @@ def _with_nodes(mesh: Mesh, nodes: Array, index: Array, origin: Origin, groups: 
     tables = {name: index[block.connectivity] for name, block in mesh.elements.items()}
     content = Content(nodes, tables, mesh.element_part, origin, Origin.of(np.arange(mesh.n_elements)))
     return renumbered(mesh, content, creases=_once(kept_creases(mesh.creases, index)), groups=groups)
-
-
-def new_elements(mesh: Mesh, before: Mesh) -> Array:
-    """(k,) elements that have come since an earlier state: those with ids that are not in it."""
-    return np.flatnonzero(~np.isin(mesh.element_ids, before.element_ids))
 
 
 def merged(mesh: Mesh, into: Array) -> Mesh:
@@ -168,16 +175,15 @@ def parted(mesh: Mesh, element: Array, node: Array, copy: Array, points: Array) 
     points : (c, 3) float array
         Where the copies are; they join the groups of the nodes they are of.
     """
-    tables, at = {}, 0
-    for name, block in mesh.elements.items():
-        mine = np.flatnonzero((element >= at) & (element < at + len(block)))
+    tables = {}
+    for name, block, span in mesh.blocks():
+        mine = np.flatnonzero((element >= span.start) & (element < span.stop))
         tables[name] = block.connectivity
         if len(mine):
             tables[name] = block.connectivity.copy()
-            row = element[mine] - at
+            row = element[mine] - span.start
             column = np.argmax(block.connectivity[row] == node[mine][:, None], axis=1)
             tables[name][row, column] = mesh.n_nodes + copy[mine]
-        at += len(block)
     of = np.zeros(len(points), np.int64)
     of[copy] = node
     rows = np.arange(mesh.n_nodes + len(points))

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.trees.winding_tree import WindingTree
 from oddseam.geometry.triangles import area_vectors
-from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.mesh import Mesh
 
 #: A winding number is clear if it is so near to a whole number.

@@ -13,9 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.rays import RayTree
+from oddseam.geometry.trees.rays import RayTree
+from oddseam.geometry.trees.winding_tree import WindingTree
 from oddseam.geometry.triangles import area_vectors, areas, cone_volumes, loop_volumes, numbered_edges
-from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
 from oddseam.model.mesh import Mesh
 
@@ -23,7 +23,7 @@ from oddseam.model.mesh import Mesh
 #: 0.63, half a flat hull 0.59, a bowl three times as wide as deep 0.59; a dish five times as wide 0.57.
 PLAINLY = 0.58
 #: Volume over extent squared and the diagonal, below which a piece is flat.
-_FLAT = 1e-9
+_NO_VOLUME = 1e-9
 #: Points that are looked from.
 _LOOKS = 200
 #: Midway points that must lie within what is closed in thought, over those that are looked from.
@@ -93,7 +93,7 @@ def flat_pieces(mesh: Mesh) -> Array:
     piece_of_rim[rim] = c.piece[c.face[corner]]
     start, end = (mesh.nodes[mesh.faces.node[its]] for its in (c.next[corner], corner))
     volume += np.bincount(piece_of_rim, loop_volumes(start, end, rim, c.n_rims, middle), c.n_pieces)
-    return np.flatnonzero(~pieces.is_solid & (np.abs(volume) <= _FLAT * pieces.extent**2 * mesh.diagonal))
+    return np.flatnonzero(~pieces.is_solid & (np.abs(volume) <= _NO_VOLUME * pieces.extent**2 * mesh.diagonal))
 
 
 def _fans(points: Array, triangles: Array) -> tuple[Array, Array]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.model.mesh import Mesh
 
 

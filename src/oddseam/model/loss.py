@@ -15,10 +15,10 @@ import numpy as np
 
 from oddseam.accounts import Loss, LostPlace
 from oddseam.arrays import Array, IdIndex, point_text
-from oddseam.geometry.boxtree import BoxTree, morton_order
 from oddseam.geometry.threads import in_runs
+from oddseam.geometry.trees.boxtree import BoxTree, morton_order
+from oddseam.geometry.trees.winding_tree import WindingTree
 from oddseam.geometry.triangles import area_vectors, areas
-from oddseam.geometry.winding_tree import WindingTree
 from oddseam.model.connectivity import label_components
 from oddseam.model.lost_names import names_lost
 from oddseam.model.mesh import Mesh
@@ -99,7 +99,7 @@ def measure_loss(
 
 
 def kept_shape(before: Mesh, after: Mesh, settings: Mapping[str, Any]) -> Loss:
-    """The loss of an operation that is to keep the shape, but for the ``tolerance`` among its settings."""
+    """The loss of an operation that is to keep the shape, except for the ``tolerance`` among its settings."""
     return measure_loss(before, after, max(settings.get("tolerance") or 0.0, SHAPE * before.diagonal))
 
 
@@ -152,8 +152,7 @@ def changed_triangles(before: Mesh, after: Mesh) -> tuple[Array, Array]:
     at = 0
     for name, block in after.elements.items():
         first[name], at = at, at + len(block)
-    at = 0
-    for name, block in before.elements.items():
+    for name, block, span in before.blocks():
         its = after.elements.get(name)
         if its is not None and len(its):
             row, missing = _rows(block.ids, its.ids)
@@ -162,9 +161,8 @@ def changed_triangles(before: Mesh, after: Mesh) -> tuple[Array, Array]:
                 one, two = before.nodes[block.connectivity[mine, k]], after.nodes[its.connectivity[row[mine], k]]
                 equal = one == two
                 mine = mine[equal[:, 0] & equal[:, 1] & equal[:, 2]]
-            same[0][at + mine] = True
+            same[0][span.start + mine] = True
             same[1][first[name] + row[mine]] = True
-        at += len(block)
     gone, new = (np.flatnonzero(~same[k][mesh.triangulation.element]) for k, mesh in enumerate((before, after)))
     return gone, new
 

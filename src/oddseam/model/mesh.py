@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
@@ -20,12 +20,12 @@ from oddseam.accounts import Account
 from oddseam.arrays import Array, check_index, check_unique, listed, locked, point_text
 from oddseam.errors import MeshError
 from oddseam.frozen import Value
-from oddseam.geometry.boxtree import Boxes, boxes_in_order
-from oddseam.geometry.crossings import crossing_among, crossing_pairs, pairs_near
-from oddseam.geometry.crossings_again import Surface, crossing_pairs_again
-from oddseam.geometry.predicates import is_degenerate
+from oddseam.geometry.exact.crossings import crossing_among, crossing_pairs, pairs_near
+from oddseam.geometry.exact.crossings_again import Surface, crossing_pairs_again
+from oddseam.geometry.exact.predicates import is_degenerate
+from oddseam.geometry.exact.touching_pairs import touching_pairs
 from oddseam.geometry.threads import in_runs
-from oddseam.geometry.touching_pairs import touching_pairs
+from oddseam.geometry.trees.boxtree import Boxes, boxes_in_order
 from oddseam.geometry.welding import weld_exact
 from oddseam.markup import html_table
 from oddseam.model.connectivity import Connectivity
@@ -242,6 +242,13 @@ class Mesh(Value):
     def counts(self) -> dict[str, int]:
         """Numbers of nodes and of the elements of each kind."""
         return {"nodes": self.n_nodes, **{name: len(block) for name, block in self.elements.items()}}
+
+    def blocks(self) -> Iterator[tuple[str, Elements, slice]]:
+        """The kinds of elements in order, each with its block and where that stands among all elements."""
+        first = 0
+        for name, block in self.elements.items():
+            yield name, block, slice(first, first + len(block))
+            first += len(block)
 
     @cached_property
     def element_ids(self) -> Array:

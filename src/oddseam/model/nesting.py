@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.rays import RayTree
+from oddseam.geometry.trees.rays import RayTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model.mesh import Mesh
 

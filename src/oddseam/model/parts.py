@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from oddseam.errors import MeshError
+from oddseam.inputs import Given
 
 #: What a boundary is for most flow solvers.
 BOUNDARY_KINDS = ("wall", "inlet", "outlet", "symmetry")
 
 
 @dataclass(frozen=True)
-class Material:
+class Material(Given):
     """A linear, isotropic material, in the units of the model.
 
     Attributes
@@ -32,7 +33,7 @@ class Material:
 
 
 @dataclass(frozen=True)
-class Part:
+class Part(Given):
     """A named group of elements: a property, a boundary, a solid of a file.
 
     Attributes
@@ -56,6 +57,7 @@ class Part:
     material: Material | None = None
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if self.boundary is not None and not self.boundary.strip():
             raise MeshError(f"part {self.name!r}: its boundary kind is empty")
         if self.thickness is not None and not self.thickness > 0:

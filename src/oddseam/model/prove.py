@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from oddseam.inputs import checked
 from oddseam.model.mesh import Mesh
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -85,7 +86,7 @@ def worse(after: Mesh, before: Mesh) -> list[str]:
 
 
 @checked
-def prove(mesh: Mesh) -> Proof:
+def prove(mesh: Mesh, *, progress: Progress = silent) -> Proof:
     """Examine the surface of a mesh.
 
     O(n log n).
@@ -94,6 +95,7 @@ def prove(mesh: Mesh) -> Proof:
     ----------
     mesh : Mesh
         As the target format will read it back.
+    progress : callable, optional
 
     Examples
     --------

@@ -39,10 +39,9 @@ def grown(mesh: Mesh, chosen: Array, rings: int, among: Array) -> Array:
 
 def nodes_of(mesh: Mesh, elements: Array) -> Array:
     """(n,) bool: nodes that some elements (a mask) use."""
-    used, at = np.zeros(mesh.n_nodes, bool), 0
-    for block in mesh.elements.values():
-        used[block.connectivity[elements[at : at + len(block)]]] = True
-        at += len(block)
+    used = np.zeros(mesh.n_nodes, bool)
+    for _, block, span in mesh.blocks():
+        used[block.connectivity[elements[span]]] = True
     return used
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array, check_index, locked
 from oddseam.frozen import Value
+from oddseam.inputs import Given
 
 #: Why an edge is a crease: sharper than an angle, recognised, drawn by hand, or where surfaces crossed.
 CREASE_KINDS = ("angle", "recognised", "drawn", "crossing")
@@ -36,7 +37,7 @@ class Creases(Value):
 
 
 @dataclass(frozen=True)
-class Patch:
+class Patch(Given):
     """What one patch is: a name, a recognised surface and its measures.
 
     ``centre`` is a point of a plane, on the axis of a cylinder, the apex of a cone, the middle of a sphere or torus;

@@ -17,10 +17,11 @@ from oddseam.model.held_back import held_back
 from oddseam.model.kinds import KINDS, ElementKind
 from oddseam.model.mesh import Mesh
 from oddseam.model.parts import Part
+from oddseam.progress import Progress, silent
 
 
 @recorded()
-def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
+def skin(mesh: Mesh, *, progress: Progress = silent) -> tuple[Mesh, Outcome]:
     """Take the outer faces of solids as shell elements.
 
     Nodes keep their ids, and only those of the faces stay.  Faces look out of their solid and
@@ -31,6 +32,7 @@ def skin(mesh: Mesh) -> tuple[Mesh, Outcome]:
     Parameters
     ----------
     mesh : Mesh
+    progress : callable, optional
 
     Returns
     -------
@@ -101,11 +103,10 @@ def outer_faces(mesh: Mesh) -> dict[str, tuple[Array, Array, Array]]:
 
 def _solids(mesh: Mesh) -> list[tuple[str, int]]:
     """Solid kinds, with the index of their first element."""
-    found, at = [], 0
-    for name, block in mesh.elements.items():
+    found = []
+    for name, _, span in mesh.blocks():
         if KINDS[name].dimension == 3:
-            found.append((name, at))
-        at += len(block)
+            found.append((name, span.start))
     return found
 
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
 
 from oddseam.arrays import Array, IdIndex
+from oddseam.geometry.edge_keys import edge_keys, edges_of_triangles
 from oddseam.model.editing import edited, joint_creases, without_nodes
 from oddseam.model.groups import Groups
 from oddseam.model.kinds import KINDS
@@ -21,7 +23,28 @@ def extracted(mesh: Mesh, elements: Array) -> Mesh:
     return without_nodes(part, ~used_nodes(part))
 
 
+class Spliced(NamedTuple):
+    """A mesh with a part put back.
+
+    Attributes
+    ----------
+    mesh : Mesh
+    node, element : (n,) and (m,) int arrays
+        Where in it the nodes and the elements of the part are; -1 for a node that none of these uses.
+    """
+
+    mesh: Mesh
+    node: Array
+    element: Array
+
+
 def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
+    """The mesh of :func:`spliced_with_rows`."""
+    made = spliced_with_rows(mesh, elements, part)
+    return None if made is None else made.mesh
+
+
+def spliced_with_rows(mesh: Mesh, elements: Array, part: Mesh) -> Spliced | None:
     """The mesh with some elements replaced by what was made of them.
 
     What the part has kept is known by its ids and stays in its place in the order; what is new comes
@@ -37,7 +60,7 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
 
     Returns
     -------
-    Mesh or None
+    Spliced or None
         ``None`` if a node or an edge that the rest uses too is not as it was.
     """
     out = np.zeros(mesh.n_elements, bool)
@@ -86,7 +109,8 @@ def spliced(mesh: Mesh, elements: Array, part: Mesh) -> Mesh | None:
     )  # fmt: skip
     groups = _joint_groups((mesh.groups, node_of_rest, element_of_rest), (part.groups, node_of_part, element_of_part))
     creases = joint_creases(kept_creases(mesh.creases, node_of_rest), kept_creases(part.creases, node_of_part))
-    return renumbered(mesh, content, creases=creases, label=label, groups=groups)
+    new = renumbered(mesh, content, creases=creases, label=label, groups=groups)
+    return Spliced(new, node_of_part, element_of_part)
 
 
 def _places(known: Array, ids: Array, among: Array) -> Array:
@@ -112,10 +136,8 @@ def _same_border(mesh: Mesh, out: Array, border: Array, triangles: Array) -> boo
     on_border[: mesh.n_nodes] = border
 
     def keys(triangles: Array) -> Array:
-        triangles = triangles[on_border[triangles].sum(axis=1) >= 2].astype(np.int64)
-        ends = np.sort(np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
-        ends = ends[on_border[ends].all(axis=1)]
-        return np.sort(ends[:, 0] * n + ends[:, 1])
+        ends = edges_of_triangles(triangles[on_border[triangles].sum(axis=1) >= 2])
+        return np.sort(edge_keys(ends[on_border[ends].all(axis=2)], n))
 
     is_out = out[t.element]
     rest, before, after = keys(t.triangles[~is_out]), keys(t.triangles[is_out]), keys(triangles)

@@ -33,7 +33,7 @@ def _plain(value: Any) -> Any:
 
 def _positive(what: str, value: float) -> None:
     if not value > 0:
-        raise Refusal(f"{what} {value!r} is not more than nothing")
+        raise Refusal(f"{what} {value!r} is not positive")
 
 
 def _directed(what: str, axis: PointLike) -> None:

@@ -7,22 +7,22 @@ from collections.abc import Sequence
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, point_text
+from oddseam.arrays import Array, point_text, rows_in
 from oddseam.errors import Refusal
-from oddseam.findings.finding import point_of
-from oddseam.findings.limits import LimitsLike
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.limits import LimitsLike
 from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_shape
 from oddseam.morphing.changes import Change
-from oddseam.morphing.following import Follower, Stuck
-from oddseam.morphing.goals import ON, Goals
-from oddseam.morphing.matching import ADVICE
+from oddseam.morphing.drives.goals import ON, Goals
+from oddseam.morphing.drives.matching import ADVICE
+from oddseam.morphing.drives.tied import follow_ties
+from oddseam.morphing.follows.following import Follower, Stuck
+from oddseam.morphing.follows.morph_quality import crossings_of, judged, turned_pieces
+from oddseam.morphing.follows.plan import Plan
+from oddseam.morphing.follows.skeleton import Skeleton
 from oddseam.morphing.morph_patches import renewed
-from oddseam.morphing.morph_quality import crossings_of, judged, turned_pieces
-from oddseam.morphing.plan import Plan
-from oddseam.morphing.skeleton import Skeleton
-from oddseam.morphing.tied import follow_ties
 from oddseam.progress import Progress, silent
 
 #: So many elements, patches or places are named.
@@ -81,9 +81,9 @@ def morph(
     Notes
     -----
     Nodes on edges follow between the ends of their chain, those on faces by an extension over their patch, those
-    within solids by one through the material, p-harmonic both, see :mod:`oddseam.morphing.extension` for the method
-    and its literature; then nodes at distorted elements are moved until these are as they were, as nearly as they
-    can be, see :mod:`oddseam.morphing.kernels.mesh_relaxing`.  Large turns are made in steps, and steps that would
+    within solids by one through the material, p-harmonic both, see :mod:`oddseam.morphing.follows.extension` for the
+    method and its literature; then nodes at distorted elements are moved until these are as they were, as nearly as
+    they can be, see :mod:`oddseam.morphing.kernels.mesh_relaxing`.  Large turns are made in steps, and steps that would
     turn an element inside out are halved.  About O(n) in the nodes within reach.
 
     Examples
@@ -98,7 +98,7 @@ def morph(
     if not asked or not all(isinstance(one, Change) for one in asked):
         raise Refusal("say at least one change: Move, Turn, Scale, Offset, Bore, Wall, Targets or Lattice")
     if reach is not None and not reach >= 0:
-        raise Refusal(f"reach {reach} is no distance")
+        raise Refusal(f"reach {reach} is not a distance")
     progress("finding the surface", 0.0)
     skeleton = Skeleton.of(mesh)
     plan = Plan(Goals(skeleton, asked, tuple(planes)), tuple(hold), reach)
@@ -169,12 +169,11 @@ def _stuck_text(skeleton: Skeleton, share: float, stuck: Stuck) -> str:
         mesh, index, what = skeleton.mesh, stuck.solids, "element"
     else:
         mesh, index, what = skeleton.surface, stuck.faces, "face"
-    names, at = [], 0
-    for block in mesh.elements.values():
-        for row in index[(index >= at) & (index < at + len(block))][:_NAMED] - at:
+    names = []
+    for _, block, span in mesh.blocks():
+        for row in rows_in(span, index)[:_NAMED]:
             middle = point_text(mesh.nodes[block.connectivity[row]].mean(axis=0))
             names.append(f"{what} {int(block.ids[row])} at {middle}" if what == "element" else f"a face at {middle}")
-        at += len(block)
     more = f" and {len(index) - _NAMED:,} more" if len(index) > _NAMED else ""
     needles = int((_heights(skeleton, stuck.faces) < _NEEDLE).sum())
     advice = "change less, pick more along with it, hold less, or give a larger reach"

@@ -8,8 +8,8 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.features.find_features import described
-from oddseam.features.recognition import regions_of
-from oddseam.geometry.primitives import fit_primitive
+from oddseam.features.patches.recognition import regions_of
+from oddseam.geometry.shapes.primitives import fit_primitive
 from oddseam.geometry.triangles import areas_and_normals
 from oddseam.model import Mesh, Patches
 

@@ -26,7 +26,7 @@ def read_targets(path: str | Path) -> Targets:
     Raises
     ------
     FormatError
-        With the line, if a value is no number or a node occurs twice.
+        With the line, if a value is not a number or a node occurs twice.
 
     Examples
     --------

@@ -9,15 +9,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from oddseam.arrays import Array, Point, point_text
-from oddseam.findings.finding import point_of
-from oddseam.findings.qualities import element_quality
-from oddseam.geometry.quality import sign_of
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.qualities import element_quality
+from oddseam.geometry.shapes.quality import sign_of
 from oddseam.inputs import checked
 from oddseam.listing import Listing, column
 from oddseam.model import Mesh
 from oddseam.model.rings import corner_means, nodes_of
 from oddseam.picks.language import Node, parse_pick
 from oddseam.picks.selection import Of, measure_name, selected
+from oddseam.progress import Progress, silent
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,7 @@ class Picked:
 
 
 @checked
-def list_picked(mesh: Mesh, pick: str, *, of: Of = "elements") -> Listing[Picked]:
+def list_picked(mesh: Mesh, pick: str, *, of: Of = "elements", progress: Progress = silent) -> Listing[Picked]:
     """List what a pick selects, in the terms of the commands that take it.
 
     Parameters
@@ -50,6 +51,7 @@ def list_picked(mesh: Mesh, pick: str, *, of: Of = "elements") -> Listing[Picked
     mesh : Mesh
     pick, of : str
         As for :func:`pick`.
+    progress : callable, optional
 
     Returns
     -------

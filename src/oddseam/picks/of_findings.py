@@ -7,9 +7,10 @@ from collections.abc import Callable
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.findings import Limits, defects
-from oddseam.findings.defects import edges_of_copies
-from oddseam.findings.qualities import inverted_indices
+from oddseam.findings import Limits
+from oddseam.findings.classes import defects
+from oddseam.findings.classes.defects import edges_of_copies
+from oddseam.findings.judged.qualities import inverted_indices
 from oddseam.model import Mesh
 
 

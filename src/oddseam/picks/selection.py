@@ -11,12 +11,12 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import OddSeamError, PickError
 from oddseam.features.find_features import find_features
+from oddseam.findings.classes.rim_shapes import rim_lengths
+from oddseam.findings.judged.qualities import element_quality
 from oddseam.findings.list_pieces import piece_order
-from oddseam.findings.qualities import element_quality
-from oddseam.findings.rim_shapes import rim_lengths
 from oddseam.formats import read_mesh
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.shapes.quality import MORE_IS_WORSE
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Mesh
 from oddseam.model.connectivity import label_components
@@ -30,7 +30,7 @@ from oddseam.picks.on_skin import OF_SURFACES, has_skin_alone, skin_on_nodes
 #: What can be picked.
 Of = Literal["elements", "nodes", "edges", "rims"]
 #: Two patches lie on one surface if what describes them agrees within this share of the diagonal, or of one.
-_SAME = 1e-3
+_ONE_SURFACE = 1e-3
 
 
 def selected(mesh: Mesh, pick: str, of: Of = "elements") -> Array:
@@ -196,14 +196,14 @@ class _Elements:
         mine = patches.table[own]
         if own < 0 or mine.kind == "free-form" or mine.centre is None:
             raise self._fail(node, "the surface there is free-form; pick its patch")
-        near = _SAME * self._mesh.diagonal
+        near = _ONE_SURFACE * self._mesh.diagonal
         same = []
         for k, other in enumerate(patches.table):
             if other.kind != mine.kind or other.centre is None:
                 continue
             away = np.subtract(other.centre, mine.centre)
             if mine.axis is not None and other.axis is not None:
-                if np.linalg.norm(np.cross(mine.axis, other.axis)) > _SAME:
+                if np.linalg.norm(np.cross(mine.axis, other.axis)) > _ONE_SURFACE:
                     continue
                 along = float(away @ np.array(mine.axis))
                 if mine.kind == "cylinder":
@@ -212,7 +212,7 @@ class _Elements:
                     away = np.array([along])
             sizes = [(mine.radius, other.radius), (mine.tube, other.tube)]
             differ = [abs((a or 0.0) - (b or 0.0)) for a, b in sizes]
-            if np.linalg.norm(away) <= near and max(differ) <= (_SAME * 90.0 if mine.kind == "cone" else near):
+            if np.linalg.norm(away) <= near and max(differ) <= (_ONE_SURFACE * 90.0 if mine.kind == "cone" else near):
                 same.append(k)
         return np.isin(patches.label, same)
 

@@ -10,9 +10,9 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings import Finding, Limits, Place
-from oddseam.findings.finding import point_of
-from oddseam.findings.qualities import beyond_limit, element_quality
-from oddseam.geometry.quality import MORE_IS_WORSE, sign_of
+from oddseam.findings.classes.finding import point_of
+from oddseam.findings.judged.qualities import beyond_limit, element_quality
+from oddseam.geometry.shapes.quality import MORE_IS_WORSE, sign_of
 from oddseam.geometry.triangles import boxes
 from oddseam.model import KINDS, Mesh
 from oddseam.pictures.scene import COLOURS

@@ -10,7 +10,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.findings import Limits, Survey
-from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.findings.judged.qualities import beyond_limit, element_quality
 from oddseam.geometry.triangles import area_vectors, boxes
 from oddseam.model import Mesh
 from oddseam.pictures.colouring import Colouring, draw_scale

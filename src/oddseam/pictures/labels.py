@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from oddseam.arrays import Array
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.pictures.view import Camera
 
 if TYPE_CHECKING:

@@ -10,18 +10,14 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import FormatError
-from oddseam.features.find_features import find_features
 from oddseam.findings import Finding, Survey, survey
-from oddseam.findings.distances import surface_of
-from oddseam.findings.local_lengths import local_lengths
 from oddseam.findings.measure import thin_places
-from oddseam.geometry.planes import Plane
-from oddseam.geometry.triangles import areas, numbered_edges
+from oddseam.geometry.shapes.planes import Plane
+from oddseam.geometry.triangles import areas
 from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
-from oddseam.model.skin import has_solids, skin
 from oddseam.picks import selected
-from oddseam.pictures.colouring import Colouring, colouring_of, worst_elements
+from oddseam.pictures.colouring import Colouring, worst_elements
 from oddseam.pictures.column import (
     draw_close_ups,
     draw_colour_scale,
@@ -32,22 +28,20 @@ from oddseam.pictures.column import (
 )
 from oddseam.pictures.labels import draw_area_numbers, draw_chain_numbers
 from oddseam.pictures.marks import Mark, choose_marks, draw_rings
-from oddseam.pictures.moved import draw_outline, moves_of_elements, outline_of
-from oddseam.pictures.partwise import draw_part_list, part_colours, thickness_of_parts
+from oddseam.pictures.moved import draw_outline
+from oddseam.pictures.paint import Paint
+from oddseam.pictures.partwise import draw_part_list
 from oddseam.pictures.patchwise import (
-    crease_lines,
-    creases_by_kind,
     draw_chain_list,
     draw_patch_list,
     longest_chains,
-    patch_colours,
 )
-from oddseam.pictures.scene import COLOURS, Scene, scene_of
+from oddseam.pictures.scene import COLOURS, Scene
 from oddseam.pictures.sheet import FONT, HEIGHT, WIDTH, Sheet
-from oddseam.pictures.sized import LENGTHS, Lengths, facet_distances
-from oddseam.pictures.solids import solid_scene
+from oddseam.pictures.sized import Lengths
 from oddseam.pictures.standing import View, eye_of
-from oddseam.pictures.view import OUTSIDE, Camera, Lines, Rendered, render
+from oddseam.pictures.view import Camera, Rendered, render
+from oddseam.progress import Progress, silent
 from oddseam.sizes import SizeField
 
 if TYPE_CHECKING:
@@ -55,12 +49,6 @@ if TYPE_CHECKING:
 
 #: What is marked in a picture of lengths: the shortest.
 _SHORTEST = {"thickness": "thinnest wall", "gap": "smallest gap"}
-#: What speaks of surfaces: of solids it is drawn on their skin.
-_OF_SURFACES = ("patch", "crease", "thickness", "gap")
-#: What is picked, and surfaces that are only to be seen through their lines.
-_PICKED, _PALE = (0.90, 0.45, 0.10), (0.86, 0.88, 0.90)
-#: The border of what is picked.
-_BORDER = (0.70, 0.22, 0.02)
 _VIEW = (10, 60, 800, 690)  # left, top, width, height in pixels
 _TWO_VIEWS = ((10, 88, 622, 560), (648, 88, 622, 560))
 
@@ -83,6 +71,7 @@ def make_picture(
     before: Mesh | None = None,
     found: Survey | None = None,
     plain: bool = False,
+    progress: Progress = silent,
 ) -> Path:
     """Draw a mesh as a PNG, with what a survey finds marked by rings.
 
@@ -119,6 +108,7 @@ def make_picture(
         What to mark; the mesh is surveyed if it is not given.
     plain : bool
         Do not survey and mark nothing, which takes a fraction of the time.
+    progress : callable, optional
 
     Solids are shown as whole elements, those of a cut whose middles lie behind it; what speaks of surfaces, such as
     patches, walls and distances, is drawn on their skin.
@@ -140,62 +130,24 @@ def make_picture(
     path = Path(path)
     if path.suffix.lower() != ".png":
         raise FormatError(str(path), "pictures are written as .png")
-    eye = eye_of(view)
-    colour = None if colour is None else colour.replace("-", "_")
-
-    if any(other is not None for other in (sizes, against, moved_from)) or colour in _OF_SURFACES:
-        mesh, before, moved_from = (_surface_of(one, colour) for one in (mesh, before, moved_from))  # type: ignore[assignment]
-
-    def scene_for(one: Mesh) -> tuple[Scene, Colouring | Lengths | None]:
-        if has_solids(one):
-            scene = solid_scene(one, eye, pick=pick, hide=hide, cut=cut)
-        else:
-            scene = scene_of(one, eye, pick=pick, hide=hide, cut=cut, crossings=not plain and colour is None)
-        if marked is not None:
-            colours = np.where(picked[scene.element, None], _PICKED, OUTSIDE)
-            return replace(scene, colours=colours, lines=(_outline(scene, picked[scene.element]),)), None
-        if sizes is not None:
-            wanted = Lengths.of_field(one, sizes)
-            return replace(scene, colours=wanted.colours(sizes.at(scene.nodes[scene.triangles].mean(axis=1)))), wanted
-        if against is not None:
-            other = surface_of(against)
-            off = Lengths.of_distance(one, other)
-            return replace(scene, colours=off.colours(facet_distances(scene.nodes, scene.triangles, other))), off
-        if moved_from is not None:
-            moves = moves_of_elements(moved_from, one)
-            shifts = Lengths.of_moves(one, moves)
-            colours = shifts.colours(np.where(moves > 0, moves, np.nan)[scene.element])
-            return replace(scene, colours=colours, outline=outline_of(moved_from)), shifts
-        if colour is None:
-            return scene, None
-        if colour == "part":
-            return replace(scene, colours=part_colours(one)[one.element_part[scene.element]]), None
-        if colour in LENGTHS:
-            its = thickness_of_parts(one) if colour == "part_thickness" else local_lengths(one, colour)  # type: ignore[arg-type]
-            lengths = Lengths.of_elements(one, colour, its)
-            return replace(scene, colours=lengths.colours(its[scene.element])), lengths
-        if colour == "crease":
-            return replace(scene, colours=np.full((len(scene.triangles), 3), _PALE), lines=creases_by_kind(one)), None
-        if colour == "patch":
-            of_element = patch_colours(one)[one.patches.label[scene.element]]  # type: ignore[union-attr]
-            return replace(scene, colours=of_element, lines=(crease_lines(one),)), None
-        colouring = colouring_of(one, colour)
-        return replace(scene, colours=colouring.colours(scene.element)), colouring
-
-    picked = np.zeros(mesh.n_elements, bool)
+    eye, colour = eye_of(view), None if colour is None else colour.replace("-", "_")
+    paint = Paint(eye, pick, hide, cut, colour, not plain and colour is None, None, sizes, against, moved_from)
+    mesh, before, moved_from = (paint.surface(one) for one in (mesh, before, moved_from))  # type: ignore[assignment]
+    picked = None
     if marked is not None:
+        picked = np.zeros(mesh.n_elements, bool)
         picked[selected(mesh, marked)] = True
-    scene, scale = scene_for(mesh)
+    paint = replace(paint, marked=picked, moved_from=moved_from)
+    scene, scale = paint.on(mesh)
     sheet = Sheet()
     if before is not None:
-        was, its = scene_for(before)
+        was, its = paint.on(before)
         both = (its, scale) if isinstance(its, Colouring) and isinstance(scale, Colouring) else None
         _draw_two(sheet, (before, mesh), (was, scene), eye, title, plain, both)
         sheet.save(path)
         return path
-    by_length = colour in ("patch", "crease", "part", *LENGTHS)
-    by_length |= any(other is not None for other in (sizes, against, moved_from, marked))
-    if found is None and not plain and not by_length:
+    if found is None and not plain and paint.is_plain:
+        progress("surveying", 0.1)
         found = survey(mesh, thin=False)
     marks = [] if found is None else choose_marks(scene.in_sight(found.findings))
     if colour in _SHORTEST and not plain:
@@ -208,54 +160,50 @@ def make_picture(
     sheet.text(16, 54, _subtitle(mesh, scene, found), color="#444444")
     points = scene.points if scene.outline is None else np.concatenate([scene.points, scene.outline.reshape(-1, 3)])
     camera = Camera.around(points, eye, *_VIEW[2:])
+    progress("drawing", 0.6)
     axes, seen = _draw_view(sheet, _VIEW, scene, camera, marks, mesh)
     if colour == "patch":
         draw_area_numbers(axes, seen.facet, mesh.patches.label[scene.element])  # type: ignore[union-attr]
     elif colour == "crease":
         draw_chain_numbers(axes, camera, seen.depth, mesh.nodes, longest_chains(mesh))
     _draw_legend(sheet, (scene,), bool(marks))
-    column = _VIEW[0] + _VIEW[2] + 20
-    if isinstance(scale, Colouring):
-        draw_colour_scale(sheet, scale, column, 62)
-        draw_close_ups(sheet, scene, marks, column, 272, eye)
-        if not marks:
-            draw_histograms(sheet, mesh, column, 262, but=scale.measure)
-    elif scale is not None:
-        scale.draw_scale(sheet, mesh, column, 62)
-        draw_close_ups(sheet, scene, marks, column, 290, eye)
-        if not marks:
-            draw_histograms(sheet, mesh, column, 284)
-    elif colour == "patch":
-        draw_patch_list(sheet, mesh, column, 66)
-    elif colour == "crease":
-        draw_chain_list(sheet, mesh, column, 66)
-    elif colour == "part":
-        draw_part_list(sheet, mesh, column, 66)
-    elif marked is not None:
-        draw_picked(sheet, scene, picked[scene.element], column, 76, eye)
-    elif marks:
-        draw_close_ups(sheet, scene, marks, column, 62, eye)
-    elif found is not None:
-        draw_quality(sheet, mesh, found, column)
-    else:
-        draw_histograms(sheet, mesh, column, 62)
+    _draw_column(sheet, mesh, paint, scene, scale, marks, found)
     sheet.save(path)
     return path
 
 
-def _surface_of(mesh: Mesh | None, colour: str | None) -> Mesh | None:
-    """The mesh itself, or the skin of its solids; with patches where these are to be drawn."""
-    if mesh is None or not has_solids(mesh):
-        return mesh
-    surface = skin(mesh)
-    return find_features(surface) if colour in ("patch", "crease") else surface
-
-
-def _outline(scene: Scene, is_picked: Array) -> Lines:
-    """The border of what is picked, with a pen, so that needles are seen too."""
-    ends, edge, _ = numbered_edges(scene.triangles[is_picked], len(scene.nodes))
-    once = np.bincount(edge.ravel(), minlength=len(ends)) == 1
-    return Lines("picked", ends[once], _BORDER, pen=2)
+def _draw_column(
+    sheet: Sheet,
+    mesh: Mesh,
+    paint: Paint,
+    scene: Scene,
+    scale: Colouring | Lengths | None,
+    marks: list[Mark],
+    found: Survey | None,
+) -> None:
+    """What stands beside the view: a scale, close-ups of what is marked, a list, or histograms."""
+    left = _VIEW[0] + _VIEW[2] + 20
+    lists = {"patch": draw_patch_list, "crease": draw_chain_list, "part": draw_part_list}
+    if isinstance(scale, Colouring):
+        draw_colour_scale(sheet, scale, left, 62)
+        draw_close_ups(sheet, scene, marks, left, 272, paint.eye)
+        if not marks:
+            draw_histograms(sheet, mesh, left, 262, but=scale.measure)
+    elif scale is not None:
+        scale.draw_scale(sheet, mesh, left, 62)
+        draw_close_ups(sheet, scene, marks, left, 290, paint.eye)
+        if not marks:
+            draw_histograms(sheet, mesh, left, 284)
+    elif paint.colour in lists:
+        lists[paint.colour](sheet, mesh, left, 66)
+    elif paint.marked is not None:
+        draw_picked(sheet, scene, paint.marked[scene.element], left, 76, paint.eye)
+    elif marks:
+        draw_close_ups(sheet, scene, marks, left, 62, paint.eye)
+    elif found is not None:
+        draw_quality(sheet, mesh, found, left)
+    else:
+        draw_histograms(sheet, mesh, left, 62)
 
 
 def _name(mesh: Mesh) -> str:

@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from oddseam.arrays import Array, IdIndex
+from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.features.find_features import find_features
 from oddseam.model import Mesh
+from oddseam.model.origins import nodes_in
 from oddseam.pictures.view import Camera
 
 if TYPE_CHECKING:
@@ -26,9 +27,9 @@ def moves_of_elements(before: Mesh, after: Mesh) -> Array:
     Refusal
         If a node was not there before.
     """
-    row, missing = IdIndex(before.node_ids).of(after.node_ids)
-    if missing.any():
-        raise Refusal(f"node {int(after.node_ids[missing][0])} was not there before; there is no displacement to draw")
+    row = nodes_in(after, before)
+    if (row < 0).any():
+        raise Refusal(f"node {int(after.node_ids[row < 0][0])} was not there before; there is no displacement to draw")
     moves = np.linalg.norm(after.nodes - before.nodes[row], axis=1)
     found = [moves[block.connectivity].max(axis=1, initial=0.0) for block in after.elements.values()]
     return np.concatenate([np.zeros(0), *found])

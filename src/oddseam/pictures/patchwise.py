@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.features.chains import creases_of, numbered_chains
+from oddseam.features.edges.chains import creases_of, numbered_chains
 from oddseam.features.list_creases import list_creases
 from oddseam.features.list_patches import list_patches
 from oddseam.model import Mesh

@@ -10,10 +10,10 @@ import numpy as np
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
 from oddseam.findings import Finding, Place
-from oddseam.findings.meant import meant_joints
-from oddseam.geometry.clipping import clip_triangles
-from oddseam.geometry.crossing_lines import crossing_lines
-from oddseam.geometry.planes import Plane, as_plane
+from oddseam.findings.classes.meant import meant_joints
+from oddseam.geometry.exact.clipping import clip_triangles
+from oddseam.geometry.exact.crossing_lines import crossing_lines
+from oddseam.geometry.shapes.planes import Plane, as_plane
 from oddseam.model import Mesh
 from oddseam.picks import selected
 from oddseam.pictures.view import Cut, Lines
@@ -126,7 +126,7 @@ def scene_of(
         whole = np.append(mesh.pieces.is_solid, False)[mesh.pieces.of_triangle] & _is_shown_whole(mesh, shown)
         scene = _cut(scene, whole[rows], *as_plane(cut), toward_eye)
     if not len(scene.triangles):
-        raise Refusal("nothing is left to draw; pick or cut less away")
+        raise Refusal("nothing is left to draw: pick more, or cut less away")
     return scene
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.distances import distance_to
+from oddseam.findings.classes.distances import distance_to
 from oddseam.geometry.triangles import areas
 from oddseam.model import Mesh
 from oddseam.pictures.sheet import FONT, Sheet

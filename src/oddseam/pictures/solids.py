@@ -8,7 +8,7 @@ import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.geometry.planes import Plane, as_plane
+from oddseam.geometry.shapes.planes import Plane, as_plane
 from oddseam.model import KINDS, Elements, Mesh
 from oddseam.model.faces import triangulate
 from oddseam.model.rings import corner_means
@@ -35,17 +35,16 @@ def solid_scene(
         shown &= (corner_means(mesh) - point) @ normal <= 0
         where = ", ".join(f"{c:.4g}" for c in point)
         said.append(f"whole elements behind ({where}) across ({', '.join(f'{c:.3g}' for c in normal + 0.0)})")
-    kept, rows, at = dict[str, Elements](), [np.zeros(0, np.int64)], 0
+    kept, rows = dict[str, Elements](), [np.zeros(0, np.int64)]
     shells, of_shells = dict[str, list[Array]](), dict[str, list[Array]]()
-    for name, block in mesh.elements.items():
-        its = np.flatnonzero(shown[at : at + len(block)])
+    for name, block, span in mesh.blocks():
+        its = np.flatnonzero(shown[span])
         if KINDS[name].dimension == 3 and len(its):
             kept[name] = Elements(block.connectivity[its], block.ids[its], block.part[its])
-            rows.append(at + its)
+            rows.append(span.start + its)
         elif KINDS[name].dimension == 2:
             shells.setdefault(name, []).append(block.connectivity[its])
-            of_shells.setdefault(name, []).append(at + its)
-        at += len(block)
+            of_shells.setdefault(name, []).append(span.start + its)
     solid = np.concatenate(rows)
     for name, (table, element, _) in outer_faces(dataclasses.replace(_bare(mesh), elements=kept)).items():
         shells.setdefault(name, []).append(table)

@@ -9,21 +9,22 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.features.bounding import with_creases
-from oddseam.features.cutting import with_nodes_on_edges
-from oddseam.features.drawing import drawn_along
+from oddseam.features.edges.drawing import drawn_along
+from oddseam.features.edges.walking import cut_between
 from oddseam.features.find_features import with_features
-from oddseam.features.small import Small, double_edges, small_things
-from oddseam.features.walking import cut_between
-from oddseam.findings.judging import worsened
-from oddseam.findings.limits import Limits
+from oddseam.features.patches.bounding import with_creases
+from oddseam.features.patches.cutting import with_nodes_on_edges
+from oddseam.features.patches.small import Small, double_edges, small_things
+from oddseam.findings.judged.judging import worsened
+from oddseam.findings.judged.limits import Limits
 from oddseam.formats import as_held
 from oddseam.model import Mesh
 from oddseam.model.editing import joint_creases
 from oddseam.model.loss import SHAPE, measure_loss
 from oddseam.model.prove import worse
-from oddseam.remeshing.assembly import missed
-from oddseam.remeshing.merging import Merge, merge
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.merging import Merge, merge
+from oddseam.remeshing.surfaces.assembly import missed
 
 _KINDS = ("edge", "sliver", "double edge")
 #: A thing that stays, and why.
@@ -37,7 +38,9 @@ _NAMED = 5
 
 
 @recorded()
-def absorb(mesh: Mesh, *, below: float, crease: float = 30.0, target: str | None = None) -> tuple[Mesh, Outcome]:
+def absorb(
+    mesh: Mesh, *, below: float, crease: float = 30.0, target: str | None = None, progress: Progress = silent
+) -> tuple[Mesh, Outcome]:
     """Merge what is smaller than a size into what lies beside it.
 
     A tiny edge becomes one node; a sliver patch goes, and its two long sides become one crease; where two creases run
@@ -56,6 +59,7 @@ def absorb(mesh: Mesh, *, below: float, crease: float = 30.0, target: str | None
     target : str, optional
         Format that the result is meant for, such as ``"stl"``: that no facets cross is seen to on the coordinates
         as that format holds them.
+    progress : callable, optional
 
     Returns
     -------
@@ -243,5 +247,5 @@ def _said(left: list[Left]) -> list[str]:
         size = f"of {it.length:.4g}" if it.kind == "edge" else f"{it.width:.4g} wide"
         lines.append(f"the {it.kind} {size} at {point_text(it.place)} stays: {why}")
     if len(left) > _NAMED:
-        lines.append(f"and {len(left) - _NAMED:,} more stay as they are (`oddseam absorb` without -o lists them)")
+        lines.append(f"and {len(left) - _NAMED:,} more stay as they are (`oddseam small` lists them)")
     return lines

@@ -13,8 +13,8 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged
-from oddseam.findings.limits import LimitsLike, limits_with
+from oddseam.findings.judged.judging import judged
+from oddseam.findings.judged.limits import LimitsLike, limits_with
 from oddseam.formats import as_held
 from oddseam.geometry.threads import in_runs
 from oddseam.geometry.triangles import areas, cone_volumes
@@ -22,10 +22,10 @@ from oddseam.model import Mesh
 from oddseam.model.loss import changed_triangles, measure_loss, vanished_pieces
 from oddseam.model.prove import worse
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, cut, locked_note, missed
-from oddseam.remeshing.quadric import Bounds, Coarse, coarsen_sheets
-from oddseam.remeshing.region import Region, region_of
-from oddseam.remeshing.sheets import Sheets
+from oddseam.remeshing.surfaces.assembly import assembled, cut, locked_note, missed
+from oddseam.remeshing.surfaces.quadric import Bounds, Coarse, coarsen_sheets
+from oddseam.remeshing.surfaces.region import Region, region_of
+from oddseam.remeshing.surfaces.sheets import Sheets
 
 #: So often it is done again for facets that cross, what lies beneath them being kept so much nearer to where it was.
 _AGAIN, _NEARER = 6, 0.5
@@ -73,7 +73,7 @@ def coarsen(
         A pick (see ``pick``), such as ``"part hood"``.  Only its tri and quad elements are coarsened, ``facets`` is of
         these; everything else stays to the last bit, and so do the nodes on the border.
     crease : float
-        Edges where the surface turns by more degrees are creases.
+        Edges sharper than this many degrees are creases.
     limits : Limits or mapping of str to float, optional
         Limits of quality that count instead of the usual ones of ``Limits``, such as
         ``{"minimum_angle": 5}``; what is beyond is unmet.
@@ -112,9 +112,9 @@ def coarsen(
     if facets is None and deviation is None:
         raise Refusal("say how many facets, or what deviation")
     if facets is not None and facets < 1:
-        raise Refusal(f"facets {facets} is no number of triangles")
+        raise Refusal(f"facets {facets} is not a number of triangles")
     if deviation is not None and not 0 <= deviation < np.inf:
-        raise Refusal(f"deviation {deviation} is no distance")
+        raise Refusal(f"deviation {deviation} is not a distance")
     region = region_of(mesh, pick)
     surface = region.surface
     present, goal = len(surface.triangulation.triangles), 0 if facets is None else facets

@@ -13,17 +13,17 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.judging import middle_of
-from oddseam.findings.limits import LimitsLike, by_name
-from oddseam.findings.qualities import beyond_limit, element_quality
+from oddseam.findings.judged.judging import middle_of
+from oddseam.findings.judged.limits import LimitsLike, by_name
+from oddseam.findings.judged.qualities import beyond_limit, element_quality
 from oddseam.formats import as_held
-from oddseam.geometry.quality import MORE_IS_WORSE
+from oddseam.geometry.shapes.quality import MORE_IS_WORSE
 from oddseam.model import Mesh
 from oddseam.model.loss import measure_loss
 from oddseam.model.prove import worse
 from oddseam.picks import selected
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.places import Places, Rules
+from oddseam.remeshing.local.places import Places, Rules
 
 #: Measures of tri and quad elements.
 _MEASURES = ("minimum_angle", "radius_ratio", "aspect_ratio", "skewness", "scaled_jacobian", "warpage")
@@ -101,7 +101,7 @@ def improve(
         How far the new surface may be from the old one and the old one from the new, at nodes and in the middles of
         edges and elements; a thousandth of the diagonal by default.
     crease : float
-        Edges where the surface turns by more degrees are creases.
+        Edges sharper than this many degrees are creases.
     target : str, optional
         Format that the result is meant for, such as ``"stl"``.
     progress : callable, optional
@@ -142,7 +142,7 @@ def improve(
         raise Refusal(f"the mesh has no surface to improve: it holds {held}, and only tri and quad elements can be")
     deviation = _DEVIATION * mesh.diagonal if deviation is None else deviation
     if not 0 <= deviation < np.inf:
-        raise Refusal(f"deviation {deviation} is no distance")
+        raise Refusal(f"deviation {deviation} is not a distance")
     scope = np.zeros(mesh.n_elements, bool)
     scope[mesh.triangulation.element] = True
     if pick is not None:

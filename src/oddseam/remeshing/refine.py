@@ -8,19 +8,22 @@ from typing import Literal
 import numpy as np
 
 from oddseam.accounts import Outcome, Step, recorded
-from oddseam.arrays import Array, IdIndex, point_text
+from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged
-from oddseam.findings.limits import LimitsLike, limits_with
+from oddseam.findings.judged.judging import judged
+from oddseam.findings.judged.limits import LimitsLike, limits_with
+from oddseam.geometry.edge_keys import edges_among
 from oddseam.inputs import check_count
 from oddseam.model import KINDS, Creases, Groups, Mesh
 from oddseam.model.descent import with_sides_of_pieces
-from oddseam.model.editing import edited
+from oddseam.model.editing import Added, edited
 from oddseam.model.loss import changed_triangles, half_edges, measure_loss
+from oddseam.model.origins import elements_in
 from oddseam.model.prove import worse
 from oddseam.picks import selected
-from oddseam.remeshing.round_surfaces import surfaces_of_patches
-from oddseam.remeshing.splitting import Pieces, split, with_longest
+from oddseam.progress import Progress, silent
+from oddseam.remeshing.local.splitting import Pieces, split, with_longest
+from oddseam.remeshing.surfaces.round_surfaces import surfaces_of_patches
 
 #: Halvings at most to come down to a size, and at most that are asked for: each makes four elements of one.
 _MOST, _MOST_TIMES = 30, 12
@@ -35,6 +38,7 @@ def refine(
     size: float | None = None,
     surface: Literal["recognised", "facets"] = "recognised",
     limits: LimitsLike | None = None,
+    progress: Progress = silent,
 ) -> tuple[Mesh, Outcome]:
     """Split the elements of a pick; those beside it are split to fit.
 
@@ -56,6 +60,7 @@ def refine(
     limits : Limits or mapping of str to float, optional
         Limits of quality that count instead of the usual ones of ``Limits``, such as
         ``{"minimum_angle": 5}``; what is beyond is unmet.
+    progress : callable, optional
 
     Returns
     -------
@@ -159,14 +164,14 @@ def _refined(mesh: Mesh, picked: Array, marked: Array, facets: bool) -> tuple[Me
     like = np.concatenate([tri.row, quad.row])
     bare = mesh.replaced(groups=Groups(elements=mesh.groups.elements))
     new = edited(
-        bare, drop=np.unique(like), add_nodes=added, add_triangles=tri.nodes, add_quads=quad.nodes, like=like,
-        derived=True,
-    )  # fmt: skip
+        bare,
+        drop=np.unique(like),
+        add=Added(nodes=added, triangles=tri.nodes, quads=quad.nodes, like=like, derived=True),
+    )
     made = {"tri": tri, "quad": quad}
-    row, missing = IdIndex(mesh.element_ids).of(new.element_ids)
-    now = ~missing & picked[row]
-    for name, whose in made.items():
-        now[_last(new, name, len(whose.row))] = picked[whose.row]
+    row = elements_in(new, mesh)
+    row[row < 0] = like
+    now = picked[row]
     middles = np.full((len(added), 2), -1)
     middles[: int(marked.sum())] = c.edges[marked]
     groups = Groups(_node_groups(mesh, middle), new.groups.elements)
@@ -180,26 +185,15 @@ def _corners(first: Array, k: int) -> Array:
     return np.asarray(at[:, None] + np.arange(k))
 
 
-def _last(mesh: Mesh, kind: str, count: int) -> Array:
-    """Indices of the last ``count`` elements of a kind."""
-    at = 0
-    for name, block in mesh.elements.items():
-        at += len(block)
-        if name == kind:
-            break
-    return np.arange(at - count, at)
-
-
 def _check_others(mesh: Mesh, marked: Array) -> None:
     """Refuse edges that elements use which cannot be split here."""
-    edges, n = mesh.connectivity.edges[marked].astype(np.int64), mesh.n_nodes
-    keys = edges[:, 0] * n + edges[:, 1]
+    split = mesh.connectivity.edges[marked]
     for name, block in mesh.elements.items():
         if name in ("tri", "quad"):
             continue
         for a, b in KINDS[name].edges:
-            ends = np.sort(block.connectivity[:, [a, b]].astype(np.int64), axis=1)
-            hit = np.flatnonzero(np.isin(ends[:, 0] * n + ends[:, 1], keys))
+            ends = block.connectivity[:, [a, b]]
+            hit = np.flatnonzero(edges_among(ends, split, mesh.n_nodes))
             if len(hit):
                 raise Refusal(
                     f"{name} element {block.ids[hit[0]]} and {len(hit) - 1} others use edges that would be split, at "

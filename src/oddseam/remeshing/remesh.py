@@ -15,19 +15,20 @@ import numpy as np
 from oddseam.accounts import Outcome, Step, recorded
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.findings.judging import judged
-from oddseam.findings.limits import LimitsLike, limits_with
+from oddseam.findings.judged.judging import judged
+from oddseam.findings.judged.limits import LimitsLike, limits_with
 from oddseam.formats import as_held
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.model import Mesh
 from oddseam.model.loss import changed_triangles, element_middles, measure_loss
 from oddseam.model.prove import worse
 from oddseam.progress import Progress, silent
-from oddseam.remeshing.assembly import assembled, cut, flat_quads, locked_note, missed
-from oddseam.remeshing.net import Fineness, expected_facets
-from oddseam.remeshing.region import Region, region_of
-from oddseam.remeshing.round_surfaces import round_surfaces
-from oddseam.remeshing.surface import Result, remesh_sheets
+from oddseam.remeshing.surfaces.assembly import assembled, cut, flat_quads, locked_note, missed
+from oddseam.remeshing.surfaces.net import Fineness, expected_facets
+from oddseam.remeshing.surfaces.region import Region, region_of
+from oddseam.remeshing.surfaces.round_surfaces import round_surfaces
+from oddseam.remeshing.surfaces.sheets import Noise
+from oddseam.remeshing.surfaces.surface import Result, remesh_sheets
 from oddseam.sizes import SizeField
 
 #: Where nodes are put, see :func:`remesh`.
@@ -78,7 +79,7 @@ def remesh(
         else stays to the last bit, and the new elements use the nodes on the border as they are.  They are as fine
         there as the edges of the border.
     crease : float
-        Edges where the surface turns by more degrees are creases.
+        Edges sharper than this many degrees are creases.
     chord : float, optional
         How far an edge may leave the crease it stands for; 1.85 % of the size by default.
         Edges along tight curves are shorter than the size for its sake.
@@ -200,7 +201,7 @@ def meshed_anew(
     before, kept = as_held(region.whole, target), np.zeros(len(corners), np.int8)
     best: Made | None = None
     for number in range(_AGAIN + 1):
-        sheets = cut(mesh, crease, kept if number else None, region.held, stub=_STUB * fineness.field.least)
+        sheets = cut(mesh, crease, kept if number else None, region.held, Noise(stub=_STUB * fineness.field.least))
         onto = None if ways.surface == "facets" else round_surfaces(mesh, sheets)
         result = remesh_sheets(
             sheets, fineness, onto=onto, smooth=ways.surface == "smooth", quads=ways.quads, squared=ways.squared,

@@ -6,9 +6,9 @@ import numpy as np
 
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.features.creases import sharp_pairs
-from oddseam.features.curves import chains_of
-from oddseam.geometry.boxtree import BoxTree
+from oddseam.features.edges.creases import sharp_pairs
+from oddseam.features.patches.curves import chains_of
+from oddseam.geometry.trees.boxtree import BoxTree
 from oddseam.geometry.triangles import area_vectors
 from oddseam.inputs import PointLike
 from oddseam.model import Mesh

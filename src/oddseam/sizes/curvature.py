@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from oddseam.arrays import Array
+from oddseam.geometry.edge_keys import edges_among
 from oddseam.geometry.triangles import areas_and_normals, corner_pairs, numbered_edges
 from oddseam.model.connectivity import label_components
 
 
 def largest_curvature(nodes: Array, triangles: Array, crease: float, drawn: Array | None = None) -> Array:
-    """(m, 3) largest normal curvature, in absolute value, at every corner; creases are no curvature.
+    """(m, 3) largest normal curvature, in absolute value, at every corner; creases do not count as curvature.
 
     The turn at an edge, over the area round a node, is the curvature across it: D. Cohen-Steiner, J.-M. Morvan
     (2003), Restricted Delaunay triangulations and normal cycle.  On both sides of a crease it is taken apart.
@@ -20,9 +21,9 @@ def largest_curvature(nodes: Array, triangles: Array, crease: float, drawn: Arra
     nodes : (n, 3) array
     triangles : (m, 3) int array
     crease : float
-        Edges where the surface turns by more degrees are creases.
+        Edges sharper than this many degrees are creases.
     drawn : (k, 2) int array, optional
-        Edges that are creases in any case, the lower node first.
+        Edges that are creases in any case.
     """
     m, n = len(triangles), max(len(nodes), 1)
     ends, edge, _ = numbered_edges(triangles, n)
@@ -31,8 +32,7 @@ def largest_curvature(nodes: Array, triangles: Array, crease: float, drawn: Arra
     turn = np.arccos(np.clip(np.einsum("ij,ij->i", normals[a // 3], normals[b // 3]), -1.0, 1.0))
     smooth = turn <= np.radians(crease)
     if drawn is not None and len(drawn):
-        key = ends[pair, 0] * n + ends[pair, 1]
-        smooth &= ~np.isin(key, drawn[:, 0].astype(np.int64) * n + drawn[:, 1])
+        smooth &= ~edges_among(ends[pair], drawn, n)
     a, b, turn, pair = a[smooth], b[smooth], turn[smooth], pair[smooth]
     # corners of facets that hang together round a node belong together
     after = np.arange(3 * m) + np.where(np.arange(3 * m) % 3 == 2, -2, 1)

@@ -15,8 +15,8 @@ import numpy as np
 from oddseam.arrays import Array, for_kernels
 from oddseam.errors import FormatError, Refusal
 from oddseam.formats.files import write_whole
-from oddseam.geometry.boxtree import boxes_in_order
 from oddseam.geometry.threads import in_shares
+from oddseam.geometry.trees.boxtree import boxes_in_order
 from oddseam.sizes.zones import Body, Zone
 
 #: Of sources closer to one another than this share of their size the smallest stands for all.

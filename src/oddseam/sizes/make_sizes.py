@@ -10,7 +10,7 @@ import numpy as np
 
 from oddseam.arrays import Array, point_text
 from oddseam.errors import Refusal
-from oddseam.findings.across import INWARD, OUTWARD, Across
+from oddseam.findings.classes.across import INWARD, OUTWARD, Across
 from oddseam.inputs import PointLike, checked
 from oddseam.model import Mesh
 from oddseam.model.prove import prove
@@ -79,7 +79,7 @@ def make_sizes(
     within : sequence of (Mesh, float)
         Closed meshes, and the size inside of each, on the surface or off it.
     crease : float
-        Edges where the surface turns by more degrees are creases, and no curvature.
+        Edges sharper than this many degrees are creases, not curvature.
     progress : callable, optional
 
     Returns
@@ -108,7 +108,7 @@ def make_sizes(
         if value is not None and not value > 0:
             raise Refusal(f"{name} {value} is not positive")
     if elements_round is not None and elements_round < 3:
-        raise Refusal(f"{elements_round} elements cannot go round: three at least are needed")
+        raise Refusal(f"{elements_round} elements cannot go round: at least three are needed")
     field = SizeField(base, gradation, tuple(zones), bodies=tuple(_body(*its) for its in within))
     least = 0.01 * base if smallest is None else smallest
     t = mesh.triangulation

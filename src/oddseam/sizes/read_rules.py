@@ -84,7 +84,7 @@ class _Checked(Toml):
         self.only("zones", zone, _ZONE, _ZONE, k)
         values = self.values("zones", "numbers", zone["numbers"], k)
         try:
-            return Zone(str(zone["kind"]), values, self.number("zones", "size", zone["size"], k))
+            return Zone(zone["kind"], values, self.number("zones", "size", zone["size"], k))
         except Refusal as error:
             raise self.wrong("zones", "kind", str(error), k) from error
 

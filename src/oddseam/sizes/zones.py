@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
 from oddseam.arrays import Array
 from oddseam.errors import Refusal
-from oddseam.geometry.boxtree import BoxTree
-from oddseam.geometry.winding_tree import WindingTree
+from oddseam.geometry.trees.boxtree import BoxTree
+from oddseam.geometry.trees.winding_tree import WindingTree
 from oddseam.inputs import Given, NumbersLike
 
+Kind = Literal["box", "sphere", "cylinder"]
 #: Kinds of zone, and the numbers that each is given by.
 ZONES = {"box": 6, "sphere": 4, "cylinder": 7}
 
@@ -42,14 +44,12 @@ class Zone(Given):
     array([0., 3.])
     """
 
-    kind: str
+    kind: Kind
     numbers: NumbersLike
     size: float
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        if self.kind not in ZONES:
-            raise Refusal(f"zone {self.kind!r} is not {', '.join(ZONES)}")
         if len(self.numbers) != ZONES[self.kind]:
             raise Refusal(f"a zone {self.kind!r} has {ZONES[self.kind]} numbers, not {self.numbers}")
         if not self.size > 0:

@@ -8,7 +8,7 @@ from oddseam.compiled import helper, kernel
 from oddseam.geometry.kernels.primitive_fits import off_surface
 
 #: More facets in one plane are no step of a tessellation.
-_FLAT = 64
+_MOST_IN_PLANE = 64
 #: By so much the cosine of facets in one plane may fall short of one.
 _SAME_PLANE = 1e-6
 #: A side whose cosine with an axis is no more runs round it.
@@ -77,7 +77,7 @@ def beside(seed, normals, across, label, queue, mark, stamp, found):
             if o < 0 or label[o] >= 0 or mark[o] == stamp:
                 continue
             if _dot(normals[seed], normals[o]) >= 1.0 - _SAME_PLANE:
-                if count == _FLAT:
+                if count == _MOST_IN_PLANE:
                     return 0
                 mark[o] = stamp
                 queue[count] = o

@@ -111,7 +111,7 @@ def scan_obj(data, at, xyz, extra, doubts, face_first, face_kind, face_state, fa
     statements came before each, and ``face_at`` its byte; ``others`` the byte of each of those.
 
     Returns numbers of doubts, and the byte and kind of the first fault: 1 too few coordinates,
-    2 a corner that is no number, 3 node number 0, 4 a node number that counts back too far.
+    2 a corner that is not a number, 3 node number 0, 4 a node number that counts back too far.
     """
     stop = len(data)
     nodes, faces, corners, open_, rest = 0, 0, 0, 0, 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -18,6 +19,14 @@ from oddseam.model.source import ELEMENT, NODE, Records
 
 _MOST = 2**62
 _UNDERSTOOD = {"NODE", "ELEMENT", "NSET", "ELSET", "SURFACE", "MATERIAL", "ELASTIC", "DENSITY", "HEADING", *SECTIONS}
+
+
+class _Nodes(NamedTuple):
+    """Lines, ids and coordinates of nodes."""
+
+    row: Array
+    id: Array
+    xyz: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,7 +57,7 @@ def read(path: Path, data: Data) -> Mesh:
     whole = expand(path, bytes(data[:]), INCLUDE)
     lines = Lines(whole)
     deck = _Deck()
-    nodes: list[tuple[Array, Array, Array]] = []
+    nodes: list[_Nodes] = []
     elements: list[_Elements] = []
     material = ""
     for block in lines.blocks:
@@ -84,15 +93,14 @@ def read(path: Path, data: Data) -> Mesh:
 # ---------------------------------------------------------------------- blocks
 
 
-def _nodes(lines: Lines, block: Block, deck: _Deck) -> tuple[Array, Array, Array]:
-    """Rows, ids and coordinates."""
+def _nodes(lines: Lines, block: Block, deck: _Deck) -> _Nodes:
     rows = lines.data_rows(block)
     columns, _ = lines.fields(rows, 4)
     ids = _positive(lines, rows, columns.whole(0, "node"), "node")
     xyz = np.column_stack([columns.real(k, "node") for k in (1, 2, 3)]) if len(rows) else np.zeros((0, 3))
     if "NSET" in block.options:
         deck.node_sets.setdefault(block.options["NSET"].upper(), []).append(ids)
-    return rows, ids, xyz
+    return _Nodes(rows, ids, xyz)
 
 
 def _positive(lines: Lines, rows: Array, ids: Array, what: str) -> Array:
@@ -192,7 +200,7 @@ def _set(lines: Lines, block: Block, deck: _Deck) -> None:
                 held.append(np.array([n for n in numbers if 0 < n <= _MOST], np.int64))
                 held += [word.upper() for word in words if word and not word.lstrip("-").isdecimal()]
         except ValueError:
-            lines.fail(row, f"*{block.name} {name}: {', '.join(words[:3])!r} is no range of ids")
+            lines.fail(row, f"*{block.name} {name}: {', '.join(words[:3])!r} is not a range of ids")
 
 
 def _surface(lines: Lines, block: Block, deck: _Deck) -> None:
@@ -235,21 +243,20 @@ def _mesh(
     whole: Expanded,
     lines: Lines,
     deck: _Deck,
-    nodes: list[tuple[Array, Array, Array]],
+    given: list[_Nodes],
     blocks: list[_Elements],
 ) -> Mesh:
     none = np.zeros(0, np.int64)
-    node_row = np.concatenate([none, *(n[0] for n in nodes)])
-    node_ids = np.concatenate([none, *(n[1] for n in nodes)])
-    xyz = np.concatenate([np.zeros((0, 3)), *(n[2] for n in nodes)])
-    _refuse_twice(lines, node_row, node_ids, "node")
+    empty = _Nodes(none, none, np.zeros((0, 3)))
+    nodes = _Nodes(*(np.concatenate(its) for its in zip(empty, *given, strict=True)))
+    _refuse_twice(lines, nodes.row, nodes.id, "node")
     _refuse_twice(
         lines,
         np.concatenate([none, *(b.row for b in blocks)]),
         np.concatenate([none, *(b.id for b in blocks)]),
         "element",
     )
-    index = IdIndex(node_ids)
+    index = IdIndex(nodes.id)
     tables = []
     for block in blocks:
         at, wrong = index.of(block.nodes)
@@ -278,10 +285,10 @@ def _mesh(
         members,
         _sides(deck, members, elements_index, kinds, ids),
     )
-    records = _records(whole, lines, node_row, node_ids, xyz, blocks, parts, part, elements_index)
+    records = _records(whole, lines, nodes, blocks, parts, part, elements_index)
     carried = deck.carried
     source = Source("keyword", path.name, 2.0**-52, carried, records, parts)
-    return Mesh(xyz, elements, parts, node_ids, groups, source=source)
+    return Mesh(nodes.xyz, elements, parts, nodes.id, groups, source=source)
 
 
 def _refuse_twice(lines: Lines, rows: Array, ids: Array, what: str) -> None:
@@ -363,13 +370,13 @@ def _sides(
 
 
 def _records(
-    whole: Expanded, lines: Lines, node_row: Array, node_ids: Array, xyz: Array, blocks: list[_Elements],
+    whole: Expanded, lines: Lines, nodes: _Nodes, blocks: list[_Elements],
     parts: tuple[Part, ...], part: Array, index: IdIndex,
 ) -> Records:  # fmt: skip
     """A record for each line; an element's further lines are carried by its first."""
     n = len(lines.start) - 1
     role, key = np.zeros(n, np.int8), np.zeros(n, np.int64)
-    role[node_row], key[node_row] = NODE, node_ids
+    role[nodes.row], key[nodes.row] = NODE, nodes.id
     none = np.zeros(0, np.int64)
     row, ids = (np.concatenate([none, *(getattr(b, name) for b in blocks)]) for name in ("row", "id"))
     role[row], key[row] = ELEMENT, ids
@@ -385,10 +392,10 @@ def _records(
     take = np.repeat(begin[order] - first[:-1], size[order]) + np.arange(first[-1])
     at, _ = index.of(ids[order])
     part_ids = np.array([p.id for p in parts], np.int64)
-    by_row = np.argsort(node_row, kind="stable")
+    by_row = np.argsort(nodes.row, kind="stable")
     return Records(
         text=lines.data, start=np.append(lines.start[:-1][opens], len(whole.text)), role=role[opens], key=key[opens],
-        node_frame=np.zeros(len(node_ids), np.int64), node_given=xyz[by_row],
+        node_frame=np.zeros(len(nodes.id), np.int64), node_given=nodes.xyz[by_row],
         element_part=part_ids[part[at]] if len(part_ids) else none, element_first=first, element_nodes=flat[take],
         frame_id=none, frame_kind=none, frame_axes=np.zeros((0, 4, 3)), **whole.as_records(),
     )  # fmt: skip

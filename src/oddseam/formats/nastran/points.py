@@ -81,7 +81,7 @@ def new_grids(mesh: Mesh, records: Records, rows: Array) -> list[str]:
 
 
 def moved_grid(text: bytes, xyz: Array, frame: Frame | None, given: Array) -> bytes:
-    """A card with other coordinates; what is as it was, but for what a frame rounds, keeps its text."""
+    """A card with other coordinates; what is as it was, except for what a frame rounds, keeps its text."""
     local = xyz if frame is None else frame.from_basic(xyz[None], given[None])[0]
     both = enumerate(zip(local.tolist(), given.tolist(), strict=True))
     changes = {3 + k: real_text(new, _WIDTH) for k, (new, old) in both if not isclose(new, old, rel_tol=_ROUNDED)}

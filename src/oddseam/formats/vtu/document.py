@@ -147,7 +147,7 @@ class Decoder:
         if kind[0] == "f":
             return values
         if not (values == np.rint(values)).all():
-            self.fail(name, "holds a word that is no whole number")
+            self.fail(name, "holds a word that is not a whole number")
         if (np.abs(values) < 2.0**53).all():
             return values.astype("i8")
         try:

@@ -25,7 +25,7 @@ from oddseam.formats.vtu.vtu_cells import (
     STRIP,
     VOXEL,
 )
-from oddseam.geometry.polygons import triangulate_polygons
+from oddseam.geometry.shapes.polygons import triangulate_polygons
 from oddseam.geometry.triangles import area_vectors
 from oddseam.model import KINDS, Elements, Groups, Mesh, Part, Source
 

@@ -1,0 +1,1 @@
+"""Lines on a surface: found, laid, imprinted and followed."""

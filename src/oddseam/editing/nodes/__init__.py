@@ -1,0 +1,1 @@
+"""Single nodes moved and merged."""

@@ -1,0 +1,1 @@
+"""Openings: their outlines, rims and walls, and what is between two of them."""

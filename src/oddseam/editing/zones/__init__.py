@@ -1,0 +1,1 @@
+"""The zone of a surface that is meshed anew round something put into it, and what that must keep clear of."""

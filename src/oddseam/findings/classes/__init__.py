@@ -1,0 +1,1 @@
+"""The classes of defects, and what is told of them."""

@@ -1,0 +1,1 @@
+"""Quality judged: limits, pairs, and what has become worse."""

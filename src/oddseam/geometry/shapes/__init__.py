@@ -1,0 +1,1 @@
+"""Planes, polygons and simple surfaces, and how well elements are shaped."""

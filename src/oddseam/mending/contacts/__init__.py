@@ -1,0 +1,1 @@
+"""Surfaces that cross, touch, or nearly do."""

@@ -1,0 +1,1 @@
+"""Rims, and what is filled into them."""

@@ -1,0 +1,1 @@
+"""What follows: the smooth extension of displacements, and what it does to elements."""
