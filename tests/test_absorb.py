@@ -183,6 +183,7 @@ def test_creases_are_found_where_there_are_none():
     assert oddseam.absorb(bare, below=0.3, crease=10.0).digest == oddseam.absorb(found, below=0.3).digest
 
 
+@pytest.mark.slow
 @settings(max_examples=25, deadline=None)
 @given(st.floats(0.05, 0.6), st.floats(0.05, 1.2), st.sampled_from([None, 0.5, 1.5]), st.integers(0, 10_000))
 def test_nothing_gets_worse_whatever_is_asked(cut, below, size, seed):

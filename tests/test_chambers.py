@@ -100,6 +100,7 @@ def test_a_mesh_without_shells_is_refused() -> None:
         oddseam.find_chambers(empty)
 
 
+@pytest.mark.slow
 def test_the_command_lists_them(tmp_path: Path) -> None:
     path = tmp_path / "case.stl"
     oddseam.write_mesh(side_by_side(_box((0, 0, 0), 4.0), _box((1, 1, 1), 2.0, over=True)), path)

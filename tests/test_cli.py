@@ -49,6 +49,7 @@ def test_a_torn_part_goes_through_every_verb(run, cube, tmp_path):
     assert after["summary"]["unit"] is None  # a deck has no field for it
 
 
+@pytest.mark.slow
 def test_json_reports_hold_the_account_and_what_was_written(run, cube):
     report = json.loads(run("mend", cube, "-o", "clean.stl", "--json").stdout)
     assert report["account"][-1]["operation"] == "mend" and report["unmet"] == []
@@ -57,6 +58,7 @@ def test_json_reports_hold_the_account_and_what_was_written(run, cube):
     )
 
 
+@pytest.mark.slow
 def test_what_is_unmet_gives_status_one_and_says_where(run, tmp_path):
     nodes, triangles = shapes.cube()
     path = tmp_path / "both.stl"
@@ -120,6 +122,7 @@ def test_refusals_name_what_to_do_and_write_nothing(run, cube, tmp_path):
     assert run("mend", cube, "-o", cube, "--overwrite").returncode == 0 and len(cube.read_bytes()) == len(before) + 50
 
 
+@pytest.mark.slow
 def test_a_unit_that_contradicts_the_file_is_refused(run, cube):
     run("convert", cube, "-o", "cube.seam", "--unit", "mm")
     assert "its unit is mm, not m" in one_line(run("survey", "cube.seam", "--unit", "m"))

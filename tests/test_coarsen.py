@@ -155,6 +155,7 @@ def farthest(points: np.ndarray, mesh: oddseam.Mesh) -> float:
     return float(np.linalg.norm(closest - points, axis=1).max())
 
 
+@pytest.mark.slow
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10**6))
 def test_no_point_of_either_surface_is_farther_than_the_bound(seed):

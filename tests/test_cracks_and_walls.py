@@ -135,6 +135,7 @@ def test_a_box_beside_a_box_becomes_one():
     assert proof.is_clean and proof.is_closed and proof.volume == pytest.approx(2)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("shift", [[1, 1, 0], [1, 1, 1]])
 @pytest.mark.parametrize("target", ["stl", "obj"])
 def test_solids_that_touch_are_parted(shift, target, tmp_path):

@@ -134,6 +134,7 @@ def test_what_a_second_deck_does_not_bring_is_listed(tmp_path):
     assert any("cards of panel.bdf not brought along" in note for note in other.account.last.outcome.notes)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "words", [("combine", "a.bdf", "b.bdf", "-o", "b.bdf"), ("splice", "a.bdf", "ids 1", "b.bdf", "-o", "b.bdf", "--distance", "1"),
               ("imprint", "a.bdf", "--rim-of", "b.bdf", "--near", "0,0,0", "-o", "b.bdf"),
@@ -147,6 +148,7 @@ def test_no_input_is_overwritten_unasked(tmp_path, run, words):
     assert (tmp_path / "b.bdf").read_text() == decks.bulk_panel()
 
 
+@pytest.mark.slow
 def test_a_working_file_says_when_loads_are_carried(tmp_path, run):
     (tmp_path / "a.bdf").write_text(decks.bulk_panel())
     done = run("move-node", "a.bdf", "1", "--to", "0.1,0,0", "-o", "b.seam", "--unit", "mm", "--carry-loads")

@@ -49,6 +49,7 @@ def apart(mesh: oddseam.Mesh) -> dict[int, tuple]:
     return {int(mesh.node_ids[row]): tuple(mesh.nodes[row].tolist()) for row in rows}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", OPERATIONS)
 def test_nodes_that_no_element_uses_stay_where_they_are(panel, name, tmp_path):
     before = apart(panel)

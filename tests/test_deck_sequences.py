@@ -113,6 +113,7 @@ def sequence(folder, text: str, seed: int) -> list[oddseam.Mesh]:
     return states
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("text", [decks.bulk_panel(), decks.ribbed_panel()], ids=["panel", "ribbed"])
 @pytest.mark.parametrize("seed", range(COUNT))
 def test_every_card_is_unchanged_or_listed(tmp_path, seed, text):
@@ -143,6 +144,7 @@ def test_every_card_is_unchanged_or_listed(tmp_path, seed, text):
         assert elements <= there["element"] or name == "PLOAD4", name
 
 
+@pytest.mark.slow
 @needs_solver
 @pytest.mark.parametrize("seed", range(COUNT))
 def test_the_solver_takes_what_is_left_of_a_keyword_deck(tmp_path, seed):

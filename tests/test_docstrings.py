@@ -14,6 +14,7 @@ import oddseam
 FUNCTIONS = sorted(name for name in oddseam.__all__ if inspect.isfunction(getattr(oddseam, name)))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", FUNCTIONS)
 def test_the_example_of_a_function_runs(name):
     function = inspect.unwrap(getattr(oddseam, name))

@@ -233,6 +233,7 @@ def test_patches_are_renamed_joined_and_made_parts(mended_cowl):
             call()
 
 
+@pytest.mark.slow
 def test_the_commands_name_and_split_what_the_file_holds(run, tmp_path):
     oddseam.write_mesh(mesh_of(shapes.capped_cylinder(24)), tmp_path / "pin.seam")
     assert run("features", "pin.seam", "-o", "found.seam").returncode == 0

@@ -30,6 +30,7 @@ def tube(n: int, wave: float = 0.0) -> oddseam.Mesh:
     return oddseam.Mesh.from_triangles(np.concatenate(rows), np.concatenate(triangles))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("n", [12, 120, 450])
 def test_a_flat_end_is_filled_flat_whatever_its_length(n):
     open_tube = tube(n)
@@ -135,6 +136,7 @@ def test_a_hole_in_a_torus_is_filled_with_its_curvature(place):
     assert np.abs(radius - 0.7).max() < 0.004 and oddseam.prove(filled).is_closed
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(12))
 def test_a_hole_over_edges_and_corners_keeps_them(seed):
     random = np.random.default_rng(seed)
@@ -238,6 +240,7 @@ def test_creases_that_would_meet_far_beyond_the_hole_meet_in_no_corner():
         assert (len(made.points) > 0) == is_met and np.linalg.norm(made.points, axis=1).max(initial=0.0) < 1.0
 
 
+@pytest.mark.slow
 def test_a_wide_hole_with_a_fine_rim_is_not_filled_ever_finer():
     # as fine as the rim all over it would take 37,000 facets
     nodes, triangles = shapes.capped_cylinder(450)

@@ -66,6 +66,7 @@ def test_a_loop_becomes_the_rim_of_an_opening_whichever_way_it_runs():
     assert area(closed) == pytest.approx(area(mesh), rel=1e-3)
 
 
+@pytest.mark.slow
 @settings(max_examples=30, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from(["quad", "tri"]))
 def test_any_line_within_a_panel_is_imprinted(seed, kind):

@@ -118,6 +118,7 @@ def test_the_rim_of_a_tube_is_attached_all_round():
     assert new.connectivity.n_pieces == 1 and oddseam.prove(new).rims == 2
 
 
+@pytest.mark.slow
 def test_what_cannot_be_attached_is_refused(run, tmp_path):
     mesh = oddseam.combine(panel(12), other=rib(6.4, 0.5))
     with pytest.raises(oddseam.Refusal, match=r"0\.5 away from the nearest face"):

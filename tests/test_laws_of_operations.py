@@ -202,6 +202,7 @@ def test_every_recorded_operation_is_in_the_table_and_here():
     assert untried() == set() and ours == set(OPERATIONS) | OTHERWISE
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", NAMES)
 def test_the_same_again_gives_the_same_and_leaves_its_input_alone(name, monkeypatch):
     start, after = done(name, Frame())

@@ -12,6 +12,7 @@ import oddseam
 from oddseam.editing.zones.acceptance import worst_of
 
 
+@pytest.mark.slow
 def test_a_loop_round_a_block_is_laid_face_by_face():
     mesh = block((10, 10, 10), (10, 10, 10))
     square = [(1, -0.9), (1, -0.35), (1, 0.2), (1, 0.75), (0.6, 1), (0.1, 1), (-0.45, 1), (-0.9, 1)]
@@ -28,6 +29,7 @@ def test_a_loop_round_a_block_is_laid_face_by_face():
     assert angle > 15 and jacobian > 0.4
 
 
+@pytest.mark.slow
 def test_a_loop_round_a_tube_is_laid_run_by_run():
     mesh = tube(48, 0, 1)
     mesh = mesh.replaced(nodes=mesh.nodes * (5, 5, 4))

@@ -63,6 +63,7 @@ def test_a_survey_names_the_wall_and_where_it_is():
     assert wall.places[0].centre[2] == pytest.approx(0.25) and len(wall.places[0].ids) == 2
 
 
+@pytest.mark.slow
 def test_distances_between_nodes(run, tmp_path):
     nodes = np.array([[0, 0, 0], [3, 0, 0], [3, 4, 0]], float)
     mesh = oddseam.Mesh.from_triangles(nodes, [[0, 1, 2]], node_ids=[70, 11, 900], unit="mm")
@@ -76,6 +77,7 @@ def test_distances_between_nodes(run, tmp_path):
         assert refused.returncode == 2 and reason in refused.stderr and refused.stdout == ""
 
 
+@pytest.mark.slow
 def test_the_cowl_is_measured_as_its_formula_says(even_cowl):
     said = str(oddseam.measure(even_cowl).frame())
     # the wall is five millimetres of formula; facets of four millimetres cut across its bend

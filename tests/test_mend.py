@@ -186,6 +186,7 @@ def test_shell_quads_are_turned_with_their_groups():
     assert mended.element_ids.tolist() == [10, 20, 30] and mended.groups.sides["wet"].tolist() == [[0, 1], [2, 0]]
 
 
+@pytest.mark.slow
 @given(st.integers(0, 2**32 - 1))
 @settings(max_examples=15, deadline=None)
 def test_random_damage_to_a_torus_is_mended(seed):

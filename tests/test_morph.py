@@ -48,6 +48,7 @@ def corners_of(mesh: oddseam.Mesh) -> np.ndarray:
 # ---------------------------------------------------------------------- analytic trials
 
 
+@pytest.mark.slow
 def test_bore_grows_exactly(block):
     new = oddseam.morph(block, oddseam.Bore(BORE, diameter=23.0))
     assert_only_coordinates(block, new)
@@ -77,6 +78,7 @@ def mesh_of_corners(mesh: oddseam.Mesh) -> oddseam.Mesh:
     return mesh.replaced(elements=blocks)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("distance", [4.0, 10.0, -4.0, -10.0])  # twice the size of elements, half of the wall
 def test_face_offset_exactly(block, distance):
     new = oddseam.morph(block, oddseam.Offset(TOP, distance))
@@ -90,6 +92,7 @@ def test_face_offset_exactly(block, distance):
     assert share_of_quality(block, new) >= 0.6
 
 
+@pytest.mark.slow
 def test_face_moved_along_itself(block):
     new = oddseam.morph(block, oddseam.Move(TOP, (10.0, 0.0, 0.0)))
     top = np.abs(block.nodes[:, 2] - 30.0) < 1e-9
@@ -98,6 +101,7 @@ def test_face_moved_along_itself(block):
     assert any("gives way" in note for note in new.account.last.outcome.notes)
 
 
+@pytest.mark.slow
 def test_bore_goes_elsewhere_within_its_faces(block):
     new = oddseam.morph(block, oddseam.Bore(BORE, centre=(7.0, 0.0, 3.0), axis=(0.05, 1.0, 0.0), diameter=18.0))
     at = corners_of(block)

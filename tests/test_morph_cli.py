@@ -30,6 +30,7 @@ def folder(tmp_path_factory):
     return folder
 
 
+@pytest.mark.slow
 def test_a_deck_comes_back_with_other_coordinates_only(folder):
     done = run(folder, "morph", "bearing_block.bdf", "--unit", "mm", "--bore", "0,20,25=41.5", "--offset", f"{FOOT}=4",
                "-o", "revised.bdf")  # fmt: skip
@@ -53,6 +54,7 @@ def test_a_deck_comes_back_with_other_coordinates_only(folder):
     assert not any(touched["elements"].values()) and not touched["nodes"]["gone"] and not touched["nodes"]["new"]
 
 
+@pytest.mark.slow
 def test_preview_writes_nothing_but_pictures(folder):
     before = sorted(folder.iterdir())
     done = run(folder, "morph", "bearing_block.bdf", "--unit", "mm", "--offset", f"{FOOT}=4", "--preview",
@@ -174,6 +176,7 @@ def test_lattice_and_targets_on_the_command_line(folder):
     assert oddseam.read_mesh(folder / "one.seam").nodes[0].tolist() == [-70.5, 0.0, 0.0]
 
 
+@pytest.mark.slow
 def test_an_opening_of_a_shell_deck_moves_with_its_loads(tmp_path):
     path = write_draft_tube(tmp_path / "draft_tube.bdf")
     mesh = oddseam.read_mesh(path, unit="mm")

@@ -30,6 +30,7 @@ def unmet(mesh: oddseam.Mesh) -> tuple[str, ...]:
     return mesh.account.last.outcome.unmet
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("lift", [0.0, -1e-5, 0.2])
 def test_a_rim_that_a_union_left_cracked_is_told_as_it_is(lift):
     mended = oddseam.mend(rotor(lift=lift), target="stl")

@@ -326,6 +326,7 @@ def test_quadratic_elements_are_refused_by_name():
         oddseam.cut(mesh, at=(1, 1, 0), diameter=0.5)
 
 
+@pytest.mark.slow
 def test_some_rims_are_filled_flat_or_with_the_curvature(run, tmp_path):
     mesh = panel(bend=0.02)
     for x in (5.5, 14.5):
@@ -356,6 +357,7 @@ def folded_sheet(degrees: float, kind: str) -> oddseam.Mesh:
     return flat.replaced(nodes=nodes)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["quad", "tri"])
 @pytest.mark.parametrize(
     ("degrees", "at", "count"), [(40, (0.2, 10.3, 0), 16), (60, (-1.1, 9.7, 0), 14), (35, (0, 10, 0), 20)]

@@ -142,6 +142,7 @@ def test_help_is_had_in_every_way(run):
     assert all(len(line) <= 106 for line in overview.splitlines())
 
 
+@pytest.mark.slow
 def test_negative_points_are_taken_as_they_are_written(run, tmp_path):
     mesh = oddseam.Mesh.from_triangles([[0, 0, 0], [3, 0, 0], [0, 4, 0]], [[0, 1, 2]], unit="mm")
     oddseam.write_mesh(mesh, tmp_path / "a.seam")

@@ -38,6 +38,7 @@ def united(shape, target: str | None = None, **how) -> oddseam.Mesh:
 corner = st.tuples(*[st.integers(0, 4)] * 3)
 
 
+@pytest.mark.slow
 @settings(max_examples=40, deadline=None)
 @given(st.lists(st.tuples(corner, st.tuples(*[st.integers(1, 3)] * 3)), min_size=2, max_size=4), st.booleans())
 def test_boxes_on_a_grid_share_planes_edges_and_corners(given_boxes, to_stl):

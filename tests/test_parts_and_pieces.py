@@ -39,6 +39,7 @@ def test_pieces_are_listed_and_picked_by_number(pair, run, tmp_path):
     assert oddseam.read_mesh(tmp_path / "two.stl").n_elements == 24
 
 
+@pytest.mark.slow
 def test_parts_are_made_of_picks_and_named(pair, run, tmp_path):
     made = oddseam.make_part(pair, "piece 3", name="pad", boundary="heated face")
     assert [(p.name, p.boundary) for p in made.parts] == [("surface", None), ("pad", "heated face")]
@@ -60,6 +61,7 @@ def test_parts_are_made_of_picks_and_named(pair, run, tmp_path):
     assert "surface" in [part.name for part in oddseam.read_mesh(tmp_path / "named.cgns").parts]
 
 
+@pytest.mark.slow
 def test_naming_and_splitting_take_the_patches_that_the_file_holds(run, tmp_path):
     found = oddseam.find_features(shapes.mesh(shapes.grid_cube(4), unit="mm"))
     known = {patch.name for patch in found.patches.table}

@@ -110,6 +110,7 @@ def test_any_words_pick_or_are_refused(words):
         assert "pick" in str(error)
 
 
+@pytest.mark.slow
 def test_delete_and_flip(two_cubes, run, tmp_path):
     less = oddseam.delete(two_cubes, 'part "gauge boss"')
     assert less.n_elements == 108 and oddseam.prove(less).is_clean and less.account.last.operation == "delete"
@@ -125,6 +126,7 @@ def test_delete_and_flip(two_cubes, run, tmp_path):
     assert wrong.returncode == 2 and "column 11" in wrong.stderr and not (tmp_path / "c.seam").exists()
 
 
+@pytest.mark.slow
 def test_fill_by_point_diameter_and_nodes(run, tmp_path):
     nodes, triangles = shapes.grid_cube(4)
     middle = nodes[triangles].mean(axis=1)

@@ -17,6 +17,7 @@ def pixels(path):
     return np.asarray(Image.open(path).convert("RGB"))
 
 
+@pytest.mark.slow
 def test_a_picture_has_its_size_and_is_not_blank(tmp_path):
     path = oddseam.make_picture(shapes.mesh(shapes.torus()), tmp_path / "t.png")
     picture = Image.open(path)
@@ -195,6 +196,7 @@ def test_meant_joints_are_no_faults(tmp_path):
     assert blue[0] == 0 < blue[1]
 
 
+@pytest.mark.slow
 def test_a_cut_shows_what_is_inside(tmp_path):
     ball = hollow_ball()
     whole = picture_of(ball, tmp_path / "a.png", view="front", plain=True)

@@ -38,6 +38,7 @@ def check(mesh: oddseam.Mesh, size: float, least_share: float = 0.85) -> None:
     assert not (proof.crossing_pairs or proof.nonmanifold_edges or proof.misoriented_edges or proof.degenerate_facets)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "name, shape, size",
     [
@@ -94,6 +95,7 @@ def test_quads_on_a_picked_wall_keep_rib_and_stringer():
     assert not oddseam.prove(new).crossing_pairs
 
 
+@pytest.mark.slow
 def test_a_format_of_triangles_says_so(tmp_path):
     oddseam.write_mesh(shapes.mesh(shapes.cube(), unit="mm"), tmp_path / "cube.stl")
     done = subprocess.run(

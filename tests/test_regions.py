@@ -119,6 +119,7 @@ def test_a_pick_of_no_surface_is_refused():
         oddseam.remesh(deck(), size=1.0)
 
 
+@pytest.mark.slow
 def test_the_command_line_picks_too(tmp_path):
     oddseam.write_mesh(deck(), tmp_path / "deck.seam")
     done = subprocess.run(

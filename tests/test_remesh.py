@@ -212,6 +212,7 @@ def missed(mesh: oddseam.Mesh) -> str:
     return " ".join(note for note in mesh.account.last.outcome.notes if "missed" in note)
 
 
+@pytest.mark.slow
 def test_places_where_a_coarse_size_loses_the_shape_are_named():
     said = missed(oddseam.remesh(bumps(), size=8.0))
     assert "2 place(s)" in said and "(30, 40, 3)" in said and "(70, 70, 2)" in said

@@ -60,6 +60,7 @@ def test_a_sheet_is_cut_off_on_the_side_that_was_asked(pierced, trim, area):
     assert _length(mended) == pytest.approx(2.0)  # two lines of length one
 
 
+@pytest.mark.slow
 def test_trim_needs_a_union(pierced, tmp_path: Path):
     with pytest.raises(oddseam.Refusal, match="union"):
         oddseam.mend(pierced, trim="inside", overlaps="imprint")

@@ -199,6 +199,7 @@ def test_a_ribbed_frame_takes_its_own_geometry_back_anywhere(what):
         assert (area[0] == area[1]).all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("what", FRAME_PICKS[:3] + FRAME_PICKS[4:5])
 def test_a_frame_meshed_anew_is_joined_across_its_ribs(what):
     frame = ribbed_frame()

@@ -78,6 +78,7 @@ def test_a_stringer_is_named_or_split():
     assert (lined.elements["line"].ids > 9058).sum() == 2
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "settings",
     [

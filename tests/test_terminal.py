@@ -67,6 +67,7 @@ def kernels_by_module():
         yield name, its
 
 
+@pytest.mark.slow
 def test_warm_up_compiles_every_kernel(run):
     done = run("warm-up")
     assert done.returncode == 0 and done.stdout.startswith("all kernels are compiled (")
